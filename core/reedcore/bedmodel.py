@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -44,6 +45,23 @@ class BedPhysics:
             raise Inconsistent("drain_onset", self.drain_onset, f"below the capacity {self.capacity}")
         if np.any(np.asarray(self.dry_limit) >= np.asarray(self.drain_onset)):
             raise Inconsistent("dry_limit", self.dry_limit, f"below the drain onset {self.drain_onset}")
+
+    @cached_property
+    def litres(self) -> _Litres:
+        """The constants as the step wants them, worked out once."""
+        return _Litres.of(self)
+
+
+DRAIN_ONSET_SHARE = 0.30
+"""Drain begins this share of the way from capacity to the dry limit. Starting value until the record shows it."""
+UPTAKE_SHARE = 0.85
+"""Uptake concentration as a share of the feed's. Starting value until the record shows it."""
+
+
+def starting_physics(volume_l: float, capacity: float, dry_limit: float, feed_ms_cm: float) -> BedPhysics:
+    """Physics of a bed nothing has been learnt about yet: volume [L per plant], levels [m3/m3], feed [mS/cm]."""
+    onset = capacity - DRAIN_ONSET_SHARE * (capacity - dry_limit)
+    return BedPhysics(volume_l, capacity, onset, dry_limit, uptake_ms_cm=UPTAKE_SHARE * feed_ms_cm)
 
 
 @dataclass(frozen=True)
@@ -84,6 +102,8 @@ class _Litres:
     twice_per_dry: Number
     bypass_share: Number
     uptake_ms_cm: Number
+    zero: Number
+    one: Number
 
     @classmethod
     def of(cls, p: BedPhysics) -> _Litres:
@@ -95,6 +115,8 @@ class _Litres:
             2 / (p.dry_limit * volume),
             p.bypass_share,
             p.uptake_ms_cm,
+            volume * 0.0,
+            volume * 0.0 + 1.0,
         )
 
 
@@ -109,13 +131,13 @@ def _step(
     larger: Callable[..., Number],
 ) -> tuple[Number, Number, Number, Number, Number, Number]:
     """Litres held and salt after a step, then uptake, drain, drained and taken-up salt; all per plant."""
-    wetness = smaller(1.0, larger(0.0, (held - k.onset) * k.above_onset))
+    wetness = smaller(k.one, larger(k.zero, (held - k.onset) * k.above_onset))
     bypass = k.bypass_share * wetness * dose
-    throttle = smaller(1.0, larger(0.0, held * k.twice_per_dry - 1.0))
+    throttle = smaller(k.one, larger(k.zero, held * k.twice_per_dry - k.one))
     uptake = smaller(demand * throttle, 0.5 * held)
     mixed, water = salt + dose_salt, held + dose
     rest = water - uptake
-    drain = bypass + larger(0.0, rest - bypass - k.capacity)
+    drain = bypass + larger(k.zero, rest - bypass - k.capacity)
     drain_salt = drain * mixed / water
     undrained = mixed - drain_salt
     uptake_salt = smaller(uptake * k.uptake_ms_cm, undrained)
@@ -156,7 +178,7 @@ def advance(
         dose,
         dose * feed_ms_cm,
         demand_ml / 1000,
-        _Litres.of(physics),
+        physics.litres,
         smaller,
         larger,
     )
@@ -195,7 +217,7 @@ def run_bed(
             raise OutOfRange(name, float(np.nanmin(values)), "finite values of at least 0 mL")
     many = dose.ndim == 2
     low, high = (np.minimum, np.maximum) if many else (min, max)
-    constants, litres = _Litres.of(physics), dose / 1000
+    constants, litres = physics.litres, dose / 1000
     columns = (litres, litres * feed_ms_cm, demand / 1000)
     rows: Any = zip(*(c if many else c.tolist() for c in columns), strict=True)
     held, salt = start.theta * physics.volume_l, start.salt

@@ -110,6 +110,8 @@ def decide(programme: Programme, state: BedState, now: datetime) -> Decision:
     if any(g.why in _NO_LEVEL for g in guards):
         return Decision(Action.WITHHOLD, tuple(guards), state.latched, state.tries, state.fault)
     wanted, reason, latched, tries = _demand(programme, state, now)
+    if state.fault:
+        latched, tries = state.latched, state.tries
     if not wanted:
         blocking = [g for g in guards if g.why in _LASTING]
         reasons = (*blocking, reason) if blocking else (reason, *(g for g in guards if g.why is Why.RUNNING))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from .constants import STARTING_FEEDBACK_GAIN
 from .errors import Inconsistent, OutOfRange, require_range
 
@@ -24,6 +26,7 @@ def dose_ml_from_share(share: float, volume_l_per_plant: float) -> float:
     return share * volume_l_per_plant * 1000
 
 
+@lru_cache(maxsize=4096)  # asked again at every tick with the same numbers
 def seconds_from_dose(dose_ml_per_plant: float, flow_ml_min_per_plant: float, line_fill_s: float = 0.0) -> float:
     """Seconds a valve stays open for a dose.
 

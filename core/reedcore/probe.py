@@ -49,7 +49,11 @@ class RawCurve:
 
 @dataclass(frozen=True)
 class Probe:
-    """A probe: curve, noise sd [raw], lags [s] and fault with its onset size [raw or share]."""
+    """A probe: curve, noise sd [raw], lags [s] and fault with its onset size [raw or share].
+
+    contact: response in the medium as a share of that in plain water with the same water content; it is
+    why a calibration in air and water stretches the span.
+    """
 
     curve: RawCurve
     noise_raw: float = 20.0
@@ -57,6 +61,7 @@ class Probe:
     bench_lag_s: float = 14.0
     fault: Fault = Fault.NONE
     fault_size: float = 0.0
+    contact: float = 1.0
 
 
 AIR_PERMITTIVITY, WATER_PERMITTIVITY = 1.0, 80.3
@@ -80,17 +85,25 @@ def follow(seen: float, truth: float, seconds: float, lag_s: float) -> float:
     return truth + (seen - truth) * math.exp(-seconds / lag_s) if lag_s > 0 else truth
 
 
-def read_raw(probe: Probe, seen_theta: float, rng: np.random.Generator, previous_raw: float = float("nan")) -> float:
-    """One raw reading of what the probe sees, with noise and fault. NaN for a dead probe."""
+def response_at(place: Place, probe: Probe, bed_theta: float, dry_mix: float, capacity: float) -> float:
+    """What a probe would settle at in a place: water content times contact in media, 0 in air, 1 in water."""
+    in_media = {Place.BED: bed_theta, Place.DRY_MIX: dry_mix, Place.DRAINED_MIX: capacity}
+    if place in in_media:
+        return in_media[place] * probe.contact
+    return 1.0 if place is Place.WATER else 0.0
+
+
+def read_raw(probe: Probe, seen: float, rng: np.random.Generator, previous_raw: float = float("nan")) -> float:
+    """One raw reading of a response [0 in air to 1 in water] with noise and fault. NaN for a dead probe."""
     if probe.fault is Fault.DEAD:
         return float("nan")
     if probe.fault is Fault.STUCK and not math.isnan(previous_raw):
         return previous_raw
-    theta = 0.0 if probe.fault is Fault.LOST_CONTACT else seen_theta
+    response = 0.0 if probe.fault is Fault.LOST_CONTACT else seen
     if probe.fault is Fault.WRONG_SPAN:
-        theta = theta * (1 + probe.fault_size)
+        response = response * (1 + probe.fault_size)
     drift = probe.fault_size if probe.fault is Fault.DRIFT else 0.0
-    raw = raw_from_water_content(theta, probe.curve) + drift + float(rng.normal(0.0, probe.noise_raw))
+    raw = raw_from_water_content(response, probe.curve) + drift + float(rng.normal(0.0, probe.noise_raw))
     return float(round(min(65535.0, max(0.0, raw))))
 
 
@@ -103,7 +116,7 @@ def series_raw(
     for i, value in enumerate(theta.tolist()):
         level = value + (level - value) * decay
         seen[i] = level
-    u = np.clip(seen, 0, 1)
+    u = np.clip(seen * probe.contact, 0, 1)
     c = probe.curve
     raw = c.raw_air + (c.raw_water - c.raw_air) * (u + c.bend * u * (1 - u)) + rng.normal(0, probe.noise_raw, len(u))
     return np.round(np.clip(raw, 0, 65535))

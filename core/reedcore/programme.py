@@ -147,24 +147,34 @@ class Proposal:
     origin: dict[str, str]
 
 
+PROPOSED_SOAK_MIN = 20.0
+PEAK_MINUTES = 720.0
+"""Daily use over the use in the sunniest minute of a clear day [min]. Starting value."""
+
+
 def propose_programme(setup: BedSetup, peak_use_ml_per_plant: float) -> Proposal:
     """A first programme for a bed from its capacity, volume, tested flow and modelled peak use [mL per plant a day].
 
-    The band sits high between dry limit and capacity; the dose is 3 % of the volume, more if the line needs it.
+    The band sits high between dry limit and capacity; the dose is 3 % of the volume, more if the line
+    needs it or the crop would drink it within the soak.
     """
     span = setup.capacity - setup.dry_limit
-    low, high = _round3(setup.capacity - 0.22 * span), _round3(setup.capacity - 0.08 * span)
+    low, high = _round3(setup.capacity - 0.28 * span), _round3(setup.capacity - 0.12 * span)
     least = setup.line_fill_s / 60 * setup.flow_ml_min_per_plant
-    dose = float(max(_round5(0.03 * setup.volume_l_per_plant * 1000), _round5(1.1 * least)))
+    share = 0.03 * setup.volume_l_per_plant * 1000
+    keeps_up = 1.9 * peak_use_ml_per_plant / PEAK_MINUTES * PROPOSED_SOAK_MIN
+    dose = float(_round5(max(share, 1.1 * least, keeps_up)))
     cap = max(4 * dose, float(round(1.8 * peak_use_ml_per_plant / 50) * 50))
-    programme = Programme(120, 90, low, high, _round3(setup.dry_limit + 0.15 * span), dose, 20, 6, cap)
+    rescue = _round3(setup.dry_limit + 0.15 * span)
+    programme = Programme(120, 90, low, high, rescue, dose, PROPOSED_SOAK_MIN, 8, cap)
     origin = {
         "start_after_sunrise_min": "usual: the crop drinks little before",
         "stop_before_sunset_min": "usual: the bed dries down before the night",
-        "low": f"22 % of the way from capacity {_pct(setup.capacity)} down to the dry limit {_pct(setup.dry_limit)}",
-        "high": "8 % of the way down, just under the onset of drain",
+        "low": f"28 % of the way from capacity {_pct(setup.capacity)} down to the dry limit {_pct(setup.dry_limit)}",
+        "high": "12 % of the way down, where a part of each pulse drains",
         "rescue": "15 % of the way up from the dry limit",
-        "dose_ml_per_plant": f"3 % of {setup.volume_l_per_plant:.2f} L of substrate per plant",
+        "dose_ml_per_plant": f"{100 * dose / (10 * setup.volume_l_per_plant) / 100:.1f} % of {setup.volume_l_per_plant:.2f} L of "
+        "substrate per plant: 3 %, or more where the crop would drink it all within the soak",
         "soak_min": "usual time for a pulse to spread and the probe to see it",
         "tries": "pulses without reaching the high before a person must look",
         "daily_cap_ml_per_plant": f"1.8 times the modelled use of a hot day, {peak_use_ml_per_plant:.0f} mL per plant",

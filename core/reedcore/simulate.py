@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
+from typing import Any
 
 import numpy as np
 
@@ -29,7 +30,7 @@ class SimulatedPulse:
 
 @dataclass(frozen=True)
 class SimulatedDay:
-    """Result: arrays of shape (minutes,), pulses, drain and dose sums [mL per plant], and where it ended."""
+    """Result: arrays of shape (minutes,), pulses, decisions whenever the deciding reason changed, drain and dose sums [mL per plant], and where it ended."""
 
     times: list[datetime]
     theta: FloatArray
@@ -37,6 +38,7 @@ class SimulatedDay:
     drain_ml: FloatArray
     pore_ec_ms_cm: FloatArray
     pulses: list[SimulatedPulse]
+    changes: list[tuple[datetime, Decision]]
     fault: str
     end_water: BedWater
     end_state: BedState
@@ -94,35 +96,38 @@ def simulate(
         raise Inconsistent("sun", len(around.sun), f"sunrise and sunset of {days} days")
     seen = state.theta if state.theta == state.theta else float(water.theta)
     current, day = state, 0
+    changed: dict[str, Any] = {}
     pulses: list[SimulatedPulse] = []
+    changes: list[tuple[datetime, Decision]] = []
     open_ml = _PulseFlow(state.setup)
     rows, times = np.empty((minutes, 4)), []
     demand = around.demand_ml.tolist()
     for i in range(minutes):
         now = around.start + timedelta(seconds=STEP_S * i)
         if (today := (now - around.midnight).days) != day:
-            day, current = today, replace(current, given_today_ml=0.0)
+            day, changed = today, {**changed, "given_today_ml": 0.0}
         sunrise, sunset = around.sun[day]
-        current = replace(current, theta=seen, theta_at=now, sunrise=sunrise, sunset=sunset)
+        current = replace(current, theta=seen, theta_at=now, sunrise=sunrise, sunset=sunset, **changed)
         decision = decide(programme, current, now)
-        current = replace(
-            current, latched=decision.latched, tries=decision.tries, fault=decision.fault or current.fault
-        )
+        changed = {"latched": decision.latched, "tries": decision.tries, "fault": decision.fault or current.fault}
+        why = decision.reasons[0].why
+        if decision.action is Action.GIVE or not changes or why is not changes[-1][1].reasons[0].why:
+            changes.append((now, decision))
         if decision.action is Action.GIVE:
             pulses.append(SimulatedPulse(now, decision.seconds, decision.dose_ml_per_plant, decision))
             open_ml.open(decision.dose_ml_per_plant, decision.seconds)
-            current = replace(
-                current,
-                last_pulse_start=now,
-                last_pulse_end=now + timedelta(seconds=decision.seconds),
-                given_today_ml=current.given_today_ml + decision.dose_ml_per_plant,
-            )
+            changed |= {
+                "last_pulse_start": now,
+                "last_pulse_end": now + timedelta(seconds=decision.seconds),
+                "given_today_ml": current.given_today_ml + decision.dose_ml_per_plant,
+            }
         dose = open_ml.during(STEP_S) * delivered_share
         water, flows = advance(water, physics, dose, around.feed_ms_cm, demand[i])
         seen = follow(seen, water.theta, STEP_S, around.probe_lag_s)
         rows[i] = water.theta, seen, flows.drain_ml, pore_ec_of(water, physics)
         times.append(now)
-    return SimulatedDay(times, rows[:, 0], rows[:, 1], rows[:, 2], rows[:, 3], pulses, current.fault, water, current)
+    current = replace(current, **changed)
+    return SimulatedDay(times, rows[:, 0], rows[:, 1], rows[:, 2], rows[:, 3], pulses, changes, current.fault, water, current)
 
 
 class _PulseFlow:

@@ -1,0 +1,22 @@
+from django.contrib.auth.models import AbstractUser
+from django.db import models
+
+from .roles import Role
+
+
+class User(AbstractUser):
+    """A person who signs in."""
+
+    def __str__(self) -> str:
+        return self.get_full_name() or self.username
+
+
+class Membership(models.Model):
+    """A person's role on a site."""
+
+    user = models.ForeignKey(User, models.CASCADE, related_name="memberships")
+    site = models.ForeignKey("places.Site", models.CASCADE, related_name="memberships")
+    role = models.CharField(max_length=10, choices=Role.choices)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["user", "site"], name="one_role_per_site")]

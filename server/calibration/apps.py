@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class CalibrationConfig(AppConfig):
+    name = "calibration"
+    default_auto_field = "django.db.models.BigAutoField"

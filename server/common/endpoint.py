@@ -1,0 +1,88 @@
+"""A view in one decorator: method, role, what goes in, what comes out, and the lines of the API document."""
+
+import dataclasses
+from collections.abc import Callable
+from typing import Any
+
+from drf_spectacular.utils import extend_schema
+from rest_framework.decorators import api_view
+from rest_framework.permissions import AllowAny, IsAuthenticated
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.serializers import Serializer
+from rest_framework_dataclasses.serializers import DataclassSerializer
+
+from .authentication import IsNode, NodeToken
+
+_made: dict[type, type[Serializer]] = {}
+
+
+def serializer_of(kind: Any) -> Any:
+    """The serializer of a dataclass, made once; serializers and None pass through."""
+    if kind is None or (isinstance(kind, type) and issubclass(kind, Serializer)):
+        return kind
+    if kind not in _made:
+        meta = type("Meta", (), {"dataclass": kind})
+        _made[kind] = type(f"{kind.__name__}Serializer", (DataclassSerializer,), {"Meta": meta})
+    return _made[kind]
+
+
+def plain(value: Any) -> Any:
+    """Dataclasses to dictionaries, as they go out."""
+    if dataclasses.is_dataclass(value) and not isinstance(value, type):
+        return {f.name: plain(getattr(value, f.name)) for f in dataclasses.fields(value)}
+    if isinstance(value, list | tuple):
+        return [plain(v) for v in value]
+    if isinstance(value, dict):
+        return {k: plain(v) for k, v in value.items()}
+    return value
+
+
+def endpoint(
+    method: str, *, takes: Any = None, gives: Any = None, many: bool = False, status: int = 200,
+    by: str = "person", operation: str = "", parameters: list[Any] | None = None,
+    documents: Any = None,
+) -> Callable[[Callable[..., Any]], Any]:
+    """Make an API view of a function (request, [data,] **path) that returns a dataclass, a list of them or None.
+
+    `by` is person (session), node (token) or anyone. `documents` names what comes in for the API document
+    where the function checks it row by row itself. Errors take the one shape of common.errors.
+    """
+    serializer = serializer_of(takes)
+
+    def wrap(function: Callable[..., Any]) -> Any:
+        def view(request: Request, **path: Any) -> Response:
+            if serializer is None:
+                return _answer(function(request, **path), status)
+            checked = serializer(data=request.data)
+            checked.is_valid(raise_exception=True)
+            return _answer(function(request, checked.validated_data, **path), status)
+
+        view.__name__, view.__doc__, view.__module__ = function.__name__, function.__doc__, function.__module__
+        made: Any = api_view([method])(view)
+        if by == "node":
+            made = _with(made, [NodeToken], [IsNode])
+        elif by == "anyone":
+            made = _with(made, None, [AllowAny])
+        else:
+            made = _with(made, None, [IsAuthenticated])
+        out = serializer_of(gives)
+        responses = {status: out(many=many) if out is not None and many else out}
+        return extend_schema(operation_id=operation or function.__name__, request=serializer or serializer_of(documents), responses=responses,
+                             parameters=parameters)(made)
+
+    return wrap
+
+
+def _with(view: Any, authentication: Any, permissions: Any) -> Any:
+    # api_view has built the class already; the attributes are where the decorators would have put them.
+    if authentication is not None:
+        view.cls.authentication_classes = authentication
+    view.cls.permission_classes = permissions
+    return view
+
+
+def _answer(value: Any, status: int) -> Response:
+    return value if isinstance(value, Response) else Response(plain(value), status=status)
+
+

@@ -1,0 +1,198 @@
+"""Lay out: site, houses, beds and the media to choose from."""
+
+from dataclasses import asdict, dataclass, field
+from datetime import datetime
+from typing import Any
+
+from rest_framework.request import Request
+
+from accounts.access import reach
+from accounts.roles import Role
+from common.clock import site_now
+from common.endpoint import endpoint
+from common.figures import Figure, worked
+from reedcore.substrate import media, medium, proposed_dry_limit
+
+from .beds import capacity_of, container_l, volume_of
+from .models import Bed, House, Shape, Site
+from .services import add_bed, add_house, bed_faults, save_bed, save_house, save_site
+
+
+@dataclass
+class SiteForm:
+    name: str
+    latitude: float
+    longitude: float
+    altitude_m: float
+    time_zone: str
+    version: int = 0
+
+
+@dataclass
+class HouseForm:
+    name: str
+    transmission: float
+    drain_returned: bool
+    version: int = 0
+
+
+@dataclass
+class BedForm:
+    """Dimensions [cm] of the medium in one container; dry_limit [m3/m3]; flows [mL/min per plant]."""
+
+    name: str
+    crop: str
+    plants: int
+    plants_per_m2: float
+    leaf_area_index: float
+    shape: Shape
+    height_cm: float
+    plants_per_container: float
+    medium: str
+    rated_flow_ml_min: float
+    line_fill_s: float
+    feed_ec_ms_cm: float
+    dry_limit: float
+    length_cm: float | None = None
+    width_cm: float | None = None
+    top_diameter_cm: float | None = None
+    base_diameter_cm: float | None = None
+    tested_flow_ml_min: float | None = None
+    version: int = 0
+
+
+@dataclass
+class BedOut:
+    id: int
+    house: int
+    form: BedForm
+    figures: dict[str, Figure]
+
+
+@dataclass
+class HouseOut:
+    id: int
+    form: HouseForm
+    beds: list[BedOut]
+
+
+@dataclass
+class MediumOut:
+    code: str
+    name: str
+    origin: str
+
+
+@dataclass
+class Layout:
+    id: int
+    form: SiteForm
+    houses: list[HouseOut]
+    media: list[MediumOut]
+    tanks: list[str]
+
+
+@dataclass
+class BedProposal:
+    """Figures that follow from a described bed, and proposals with their origin. Nothing is saved."""
+
+    figures: dict[str, Figure]
+    proposed: dict[str, float]
+    origin: dict[str, str]
+    problems: list[dict[str, str]] = field(default_factory=list)
+
+
+def _form(kind: Any, row: Any) -> Any:
+    return kind(**{f: getattr(row, f) for f in kind.__dataclass_fields__})
+
+
+def bed_figures(bed: Bed, at: datetime | None = None) -> dict[str, Figure]:
+    """Container, volume per plant, mL per point, capacity and bed flow, each with its formula."""
+    m = medium(bed.medium)
+    if bed.shape == Shape.SLAB:
+        sides = {"length_cm": bed.length_cm, "width_cm": bed.width_cm, "height_cm": bed.height_cm}
+        container = worked("slab_volume", sides, "from the dimensions", at)
+    else:
+        sides = {"top_diameter_cm": bed.top_diameter_cm, "base_diameter_cm": bed.base_diameter_cm, "height_cm": bed.height_cm}
+        container = worked("pot_volume", sides, "from the dimensions", at)
+    volume = volume_of(bed)
+    flow_source = "tested flow" if bed.tested_flow_ml_min else "rated flow, not tested yet"
+    return {
+        "container": container,
+        "volume": worked("volume_per_plant", {"container_l": container_l(bed), "plants_per_container": bed.plants_per_container},
+                         "from the container", at),
+        "ml_per_point": worked("ml_per_point", {"volume_l_per_plant": volume}, "from the volume", at),
+        "capacity": worked("capacity", {"height_cm": bed.height_cm, "theta_s": m.theta_s, "theta_r": m.theta_r,
+                                        "alpha": m.alpha, "n": m.n}, f"{m.name}, {m.origin}", at),
+        "flow": worked("bed_flow", {"flow_ml_min_per_plant": bed.flow_ml_min, "plants": bed.plants}, flow_source, at),
+    }
+
+
+def bed_out(bed: Bed) -> BedOut:
+    return BedOut(bed.pk, bed.house_id, _form(BedForm, bed), bed_figures(bed))
+
+
+def _house_out(house: House) -> HouseOut:
+    return HouseOut(house.pk, _form(HouseForm, house), [bed_out(b) for b in house.beds.all()])
+
+
+@endpoint("GET", gives=Layout)
+def layout(request: Request, site_id: int) -> Layout:
+    """The whole holding as it is laid out."""
+    site = reach(request, Site, site_id)
+    houses = [_house_out(h) for h in site.houses.prefetch_related("beds")]
+    tanks = [f"{t.name}: {t.capacity_l:.0f} L, warning at {t.warn_l:.0f} L, empty at {t.empty_l:.0f} L" for t in site.tanks.all()]
+    return Layout(site.pk, _form(SiteForm, site), houses,
+                  [MediumOut(m.code, m.name, m.origin) for m in media().values()], tanks)
+
+
+@endpoint("PUT", takes=SiteForm, gives=SiteForm)
+def site_save(request: Request, data: SiteForm, site_id: int) -> SiteForm:
+    """Change the site. `version` is the one that was read; 409 when someone saved first."""
+    site = reach(request, Site, site_id, Role.OWNER)
+    return _form(SiteForm, save_site(site.pk, asdict(data), data.version, request.user, site_now(site)))
+
+
+@endpoint("PUT", takes=HouseForm, gives=HouseForm)
+def house_save(request: Request, data: HouseForm, house_id: int) -> HouseForm:
+    """Change a house."""
+    house = reach(request, House, house_id, Role.GROWER)
+    return _form(HouseForm, save_house(house.pk, asdict(data), data.version, request.user, site_now(house.site)))
+
+
+@endpoint("POST", takes=HouseForm, gives=HouseOut, status=201)
+def house_add(request: Request, data: HouseForm, site_id: int) -> HouseOut:
+    """Add a house."""
+    site = reach(request, Site, site_id, Role.OWNER)
+    return _house_out(add_house(site, asdict(data), request.user, site_now(site)))
+
+
+@endpoint("PUT", takes=BedForm, gives=BedOut)
+def bed_save(request: Request, data: BedForm, bed_id: int) -> BedOut:
+    """Change a bed."""
+    bed = reach(request, Bed, bed_id, Role.GROWER)
+    return bed_out(save_bed(bed.pk, asdict(data), data.version, request.user, site_now(bed.house.site)))
+
+
+@endpoint("POST", takes=BedForm, gives=BedOut, status=201)
+def bed_add(request: Request, data: BedForm, house_id: int) -> BedOut:
+    """Add a bed to a house."""
+    house = reach(request, House, house_id, Role.GROWER)
+    return bed_out(add_bed(house, asdict(data), request.user, site_now(house.site)))
+
+
+@endpoint("POST", takes=BedForm, gives=BedProposal)
+def bed_propose(request: Request, data: BedForm, house_id: int) -> BedProposal:
+    """What follows from a bed as described so far."""
+    house = reach(request, House, house_id)
+    values = {k: v for k, v in asdict(data).items() if k != "version"}
+    bed = Bed(house=house, **values)
+    faults = bed_faults(bed)
+    problems = [{"field": f.field, "value": str(f.value), "expected": f.expectation} for f in faults]
+    if any(f.field not in {"name", "dry_limit"} for f in faults):
+        return BedProposal({}, {}, {}, problems)
+    capacity = capacity_of(bed)
+    proposed = {"dry_limit": round(proposed_dry_limit(capacity), 3), "dose_ml_per_plant": round(30 * volume_of(bed))}
+    origin = {"dry_limit": f"60 % of the capacity of {100 * capacity:.1f} %, a starting value",
+              "dose_ml_per_plant": "3 % of the substrate volume"}
+    return BedProposal(bed_figures(bed), proposed, origin, problems)

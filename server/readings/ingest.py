@@ -1,0 +1,108 @@
+"""A batch of readings from a node: each bad one refused by name, the good ones kept, none twice."""
+
+import math
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+
+from django.db import transaction
+
+from common.errors import error_row
+from common.events import tell
+from fitting.models import PLAUSIBLE, Channel, Node, NodeKind
+from reedcore.errors import OutOfRange
+
+from .models import Latest, Quality, Reading
+
+MAX_BATCH = 10_000
+AHEAD_S = 600
+"""A reading further ahead of the site's clock than this is refused: its node's clock is wrong."""
+
+
+@dataclass
+class Outcome:
+    kept: int
+    refused: list[dict[str, Any]]
+
+
+def ingest(node: Node, rows: list[Any], now: datetime) -> Outcome:
+    """Keep a batch of {"channel", "time", "raw"}. A batch sent twice changes nothing.
+
+    Raises OutOfRange for more than 10,000 rows or a body that is not a list. Bad rows come back in `refused`
+    with index, field, value and expectation; the rest are kept.
+    """
+    if not isinstance(rows, list):
+        raise OutOfRange("readings", type(rows).__name__, "a list of readings")
+    if not 1 <= len(rows) <= MAX_BATCH:
+        raise OutOfRange("readings", f"{len(rows)} readings", f"1 to {MAX_BATCH} readings a request")
+    known = _channels_of(node)
+    good, refused = _sort_out(rows, known, now + timedelta(seconds=AHEAD_S))
+    if good:
+        _keep(good)
+        tell(node.site_id, "readings")
+    return Outcome(len(good), refused)
+
+
+def _channels_of(node: Node) -> dict[int, tuple[float, float]]:
+    mine = Channel.objects.filter(node__site_id=node.site_id) if node.kind == NodeKind.GATEWAY else node.channels
+    return {pk: PLAUSIBLE[quantity] for pk, quantity in mine.values_list("pk", "quantity")}
+
+
+def _sort_out(
+    rows: list[Any], known: dict[int, tuple[float, float]], latest: datetime
+) -> tuple[list[Reading], list[dict[str, Any]]]:
+    good: list[Reading] = []
+    refused: list[dict[str, Any]] = []
+    for index, row in enumerate(rows):
+        try:
+            good.append(_checked(row, known, latest))
+        except OutOfRange as error:
+            refused.append({"index": index, **error_row(error.field, error.value, error.expectation)})
+    return good, refused
+
+
+def _checked(row: Any, known: dict[int, tuple[float, float]], latest: datetime) -> Reading:
+    if not isinstance(row, dict):
+        raise OutOfRange("reading", str(row)[:60], "an object with channel, time and raw")
+    channel, raw = row.get("channel"), row.get("raw")
+    if not isinstance(channel, int) or channel not in known:
+        raise OutOfRange("channel", channel, "the number of a channel of this node")
+    if isinstance(raw, bool) or not isinstance(raw, int | float) or not math.isfinite(raw):
+        raise OutOfRange("raw", raw, "a finite number")
+    low, high = known[channel]
+    quality = Quality.GOOD if low <= raw <= high else Quality.OUT_OF_RANGE
+    # The bare int skips the enum's descriptor, which costs as much as the rest of this function.
+    return Reading(channel_id=channel, time=_time_of(row.get("time"), latest), raw=raw, quality=int(quality))
+
+
+def _time_of(value: Any, latest: datetime) -> datetime:
+    try:
+        time = datetime.fromisoformat(value)
+    except (TypeError, ValueError):
+        raise OutOfRange("time", str(value)[:60], "a time such as 2026-06-18T06:30:00+00:00") from None
+    if time.tzinfo is None:
+        raise OutOfRange("time", value, "a time with its offset from UTC")
+    if time > latest:
+        raise OutOfRange("time", value, f"a time not after {latest.isoformat(timespec='seconds')}: check the node's clock")
+    return time
+
+
+@transaction.atomic
+def _keep(good: list[Reading]) -> None:
+    Reading.objects.bulk_create(good, ignore_conflicts=True, batch_size=5000)
+    newest: dict[int, Reading] = {}
+    for reading in good:
+        held = newest.get(reading.channel_id)
+        if held is None or reading.time > held.time:
+            newest[reading.channel_id] = reading
+    _renew_latest(newest)
+
+
+def _renew_latest(newest: dict[int, Reading]) -> None:
+    # Rows are locked in order of channel so that two batches at once cannot deadlock.
+    held = {row.channel_id: row for row in Latest.objects.select_for_update().filter(channel__in=newest).order_by("channel")}
+    newer = [
+        Latest(channel_id=c, time=r.time, raw=r.raw, quality=r.quality)
+        for c, r in sorted(newest.items()) if c not in held or r.time > held[c].time
+    ]
+    Latest.objects.bulk_create(newer, update_conflicts=True, unique_fields=["channel"], update_fields=["time", "raw", "quality"])

@@ -1,0 +1,29 @@
+from django.db import models
+
+from fitting.models import Channel
+
+
+class Quality(models.IntegerChoices):
+    GOOD = 0, "good"
+    OUT_OF_RANGE = 1, "out of range"
+
+
+class Reading(models.Model):
+    """A raw reading. Never changed, never deleted; (channel, time) is unique."""
+
+    pk = models.CompositePrimaryKey("channel_id", "time")
+    # No constraint in the database: ingest and import have just looked the channel up, channels are never deleted,
+    # and the check per row would cost as much as the insert.
+    channel = models.ForeignKey(Channel, models.PROTECT, db_index=False, db_constraint=False, related_name="readings")
+    time = models.DateTimeField()
+    raw = models.FloatField()
+    quality = models.SmallIntegerField(choices=Quality.choices, default=Quality.GOOD)
+
+
+class Latest(models.Model):
+    """The newest reading of a channel, kept beside the history so that a control tick needs one small query."""
+
+    channel = models.OneToOneField(Channel, models.CASCADE, primary_key=True, related_name="latest")
+    time = models.DateTimeField()
+    raw = models.FloatField()
+    quality = models.SmallIntegerField(choices=Quality.choices)

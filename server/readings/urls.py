@@ -1,0 +1,5 @@
+from django.urls import path
+
+from . import api
+
+urlpatterns = [path("readings/", api.readings_batch)]

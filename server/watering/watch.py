@@ -1,0 +1,399 @@
+"""Watch: every bed in a line with its sentence, the air of each house, the tank; and the reed row."""
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from zoneinfo import ZoneInfo
+
+import numpy as np
+from django.core.cache import cache
+
+from calibration.models import CalibrationVersion
+from calibration.queries import water_content_series
+from common.clock import midnight_of, site_now
+from common.figures import Figure, measured, worked
+from fitting.models import Channel, Quantity
+from places.models import Bed, House, Site
+from places.sun import local_day, sun_times
+from readings.models import Latest
+from readings.series import bucketed, slopes_per_hour
+from reedcore.words import duration, say_trend
+
+from .forecast import next_pulse_window, rest_of_day, span_around
+from .models import Pulse, PulseState
+from .state import SiteState, bed_state, gather, programme_of
+
+LINE_STEP = timedelta(minutes=15)
+FRESH_S = 900.0
+
+
+@dataclass
+class BedNow:
+    """A bed at a glance. status: in_band, below, above, no_data, uncalibrated, fault, stopped."""
+
+    id: int
+    name: str
+    crop: str
+    substrate: str
+    house: int
+    status: str
+    status_words: str
+    trend: float
+    theta: Figure
+    raw: Figure
+    water: Figure
+    relative: Figure
+    pore_ec: Figure
+    drain: Figure
+    given: Figure
+    pulses_today: int
+    low: float | None
+    high: float | None
+    capacity: float
+    dry_limit: float
+    running_s: float | None
+    running_of_s: float | None
+    heading: str
+    detail: str
+    urgent: int
+    todo: str
+    todo_stage: str
+    programme: int | None
+    provisional: bool
+    fault: str
+    stopped: bool
+    next_from: datetime | None
+    next_to: datetime | None
+
+
+@dataclass
+class Air:
+    house: int
+    name: str
+    drain_returned: bool
+    air_temp: Figure
+    humidity: Figure
+    vpd: Figure
+    leaf_vpd: Figure
+    radiation: Figure
+
+
+@dataclass
+class TankNow:
+    name: str
+    content: Figure
+    capacity_l: float
+    warn_l: float
+    empty_l: float
+    words: str
+
+
+@dataclass
+class Watch:
+    site: int
+    name: str
+    now: datetime
+    time_zone: str
+    sunrise: datetime
+    sunset: datetime
+    demo: bool
+    rate: float
+    sentence: str
+    beds: list[BedNow]
+    air: list[Air]
+    tanks: list[TankNow]
+    jobs: dict[str, int]
+
+
+def watch_of(site: Site) -> Watch:
+    """Everything the frame and the house list show."""
+    now = site_now(site)
+    state = gather(site, now)
+    sunrise, sunset = sun_times(site, local_day(site, now))
+    extra = _Extra(state)
+    beds = [_bed_now(state, bed, extra) for bed in state.beds]
+    rate = site.demo_clock.rate if hasattr(site, "demo_clock") else 1.0
+    jobs = {"calibrate": sum(b.todo_stage == "calibrate" for b in beds), "water": sum(b.todo_stage == "water" for b in beds),
+            "watch": sum(b.urgent > 1 for b in beds), "fit": sum(b.todo_stage == "fit" for b in beds)}
+    return Watch(site.pk, site.name, now, site.time_zone, sunrise, sunset, hasattr(site, "demo_clock"), rate,
+                 _site_sentence(beds), beds, [_air(h, extra, now) for h in site.houses.all()], _tanks(site, state), jobs)
+
+
+class _Extra:
+    """What the lines need beyond the decision's state, read for all beds at once."""
+
+    def __init__(self, state: SiteState) -> None:
+        self.latest: dict[tuple[str, int, str], Latest] = {}
+        ids = [b.pk for b in state.beds]
+        rows = Latest.objects.filter(channel__node__site=state.site, channel__retired_at=None).select_related("channel")
+        for row in rows:
+            c = row.channel
+            owner, pk = ("bed", c.bed_id) if c.bed_id else ("house", c.house_id or 0)
+            self.latest[(owner, pk or 0, c.quantity)] = row
+        raw = {c.pk: c.bed_id for c in Channel.objects.filter(bed__in=ids, quantity=Quantity.RAW, retired_at=None)}
+        slopes = slopes_per_hour(list(raw), state.now - timedelta(minutes=20), state.now)
+        self.slopes = {raw[c]: s for c, s in slopes.items()}
+        self.midnight = midnight_of(state.now, state.site.time_zone)
+        self.pulses: dict[int, list[Pulse]] = {}
+        for p in Pulse.objects.filter(bed__in=ids, ordered_at__gte=self.midnight).order_by("ordered_at"):
+            self.pulses.setdefault(p.bed_id, []).append(p)
+        drains = {c.pk: c.bed_id for c in Channel.objects.filter(bed__in=ids, quantity=Quantity.DRAIN)}
+        marks = bucketed(list(drains), self.midnight - timedelta(minutes=30), self.midnight, timedelta(minutes=30), True)
+        self.drain_at_midnight = {drains[c]: float(v[0]) for c, v in marks.items()}
+
+    def figure(self, owner: str, pk: int, quantity: str, unit: str, digits: int, now: datetime) -> Figure:
+        row = self.latest.get((owner, pk, quantity))
+        fresh = row is not None and (now - row.time).total_seconds() <= FRESH_S and row.quality == 0
+        return measured(row.raw if row and fresh else None, unit, digits, f"{quantity.replace('_', ' ')} sensor", row.time if row else None)
+
+
+def _bed_now(state: SiteState, bed: Bed, extra: _Extra) -> BedNow:
+    now, water, control = state.now, state.waters[bed.pk], state.controls[bed.pk]
+    setup, version = state.setups[bed.pk], state.programmes.get(bed.pk)
+    stale = water.at is None or (now - water.at).total_seconds() > (version.stale_after_s if version else FRESH_S)
+    theta, held, relative = _water_figures(state, bed, stale)
+    slope = extra.slopes.get(bed.pk, float("nan"))
+    trend = slope * water.version.slope * 100 if water.version else float("nan")
+    pulses = [p for p in extra.pulses.get(bed.pk, []) if p.state != PulseState.NOT_GIVEN]
+    given = sum(p.dose_ml for p in pulses)
+    status = _status(state, bed, stale)
+    running = _running(pulses, now)
+    window = None if status in ("fault", "stopped", "no_data", "uncalibrated") else _next(state, bed)
+    heading, detail = _say(state, bed, status, trend, window, running)
+    urgent, todo, stage = _todo(state, bed, status)
+    return BedNow(
+        bed.pk, bed.name, bed.crop, bed.medium.replace("_", " "), bed.house_id, status, _STATUS_WORDS[status], trend, theta,
+        measured(water.raw, "counts", 0, f"probe {water.probe_name}", water.at), held, relative,
+        _pore(extra, bed, now, water.theta), _drain(extra, bed, given, now),
+        measured(given, "mL per plant", 0, f"{len(pulses)} pulses since midnight", now), len(pulses),
+        version.low if version else None, version.high if version else None, setup.capacity, setup.dry_limit,
+        running[0] if running else None, running[1] if running else None, heading, detail, urgent, todo, stage,
+        version.number if version else None, bool(water.version and water.version.provisional), control.fault, control.stopped,
+        window[0] if window else None, window[1] if window else None)
+
+
+def _water_figures(state: SiteState, bed: Bed, stale: bool) -> tuple[Figure, Figure, Figure]:
+    water, setup, v = state.waters[bed.pk], state.setups[bed.pk], state.waters[bed.pk].version
+    if v is None or stale:
+        source = "no calibration yet" if v is None else f"probe {water.probe_name} is silent"
+        return tuple(Figure(None, u, d, source, water.at) for u, d in (("% v/v", 1), ("L per plant", 2), ("%", 0)))  # type: ignore[return-value]
+    source = f"probe {water.probe_name}, calibration {v.number}, {v.get_method_display()}"
+    theta = worked("two_point", {"raw": water.raw, "raw_dry": v.raw_dry, "raw_wet": v.raw_wet, "theta_dry": v.theta_dry,
+                                 "theta_wet": v.theta_wet}, source, water.at)
+    held = worked("water_l", {"theta": water.theta, "volume_l_per_plant": setup.volume_l_per_plant}, source, water.at)
+    relative = worked("relative_water", {"theta": water.theta, "dry_limit": setup.dry_limit, "capacity": setup.capacity},
+                      source, water.at)
+    return theta, held, relative
+
+
+_STATUS_WORDS = {"in_band": "in its band", "below": "under its band", "above": "above its band", "no_data": "no fresh reading",
+                 "uncalibrated": "probe not calibrated", "fault": "fault, needs a person", "stopped": "stopped by hand"}
+
+
+def _status(state: SiteState, bed: Bed, stale: bool) -> str:
+    control, water, version = state.controls[bed.pk], state.waters[bed.pk], state.programmes.get(bed.pk)
+    if control.fault:
+        return "fault"
+    if control.stopped:
+        return "stopped"
+    if water.version is None:
+        return "uncalibrated" if water.at and not stale else "no_data"
+    if stale:
+        return "no_data"
+    setup = state.setups[bed.pk]
+    low = version.low if version else setup.dry_limit
+    one_pulse = version.dose_ml_per_plant / (1000 * setup.volume_l_per_plant) if version else 0.0
+    if water.theta < low:
+        return "below"
+    return "above" if water.theta > (version.high + one_pulse if version else setup.capacity) else "in_band"
+
+
+def _running(pulses: list[Pulse], now: datetime) -> tuple[float, float] | None:
+    for p in pulses:
+        start = p.started_at or p.ordered_at
+        done = (now - start).total_seconds()
+        if p.state in (PulseState.ORDERED, PulseState.RUNNING) and done < p.seconds:
+            return max(0.0, done), p.seconds
+    return None
+
+
+def _next(state: SiteState, bed: Bed) -> tuple[datetime, datetime] | None:
+    """Likely window of the next pulse; kept for five minutes of the site's time, or until a pulse changes it."""
+    version = state.programmes.get(bed.pk)
+    if version is None:
+        return None
+    control = state.controls[bed.pk]
+    key = f"next:{bed.pk}:{version.pk}:{int(state.now.timestamp() // 300)}:{control.last_pulse_end}"
+    found = cache.get(key)
+    if found is None:
+        programme = programme_of(version)
+        day = rest_of_day(bed, programme, bed_state(state, bed, programme.stale_after_s), state.now, bed.feed_ec_ms_cm)
+        found = (next_pulse_window(day, state.now),)
+        cache.set(key, found, 120)
+    return found[0]
+
+
+def _clock(site: Site, at: datetime) -> str:
+    return at.astimezone(ZoneInfo(site.time_zone)).strftime("%H:%M")
+
+
+def _window_words(site: Site, window: tuple[datetime, datetime] | None) -> str:
+    if window is None:
+        return "no pulse is due before the next sunset"
+    first, last = (_clock(site, t) for t in window)
+    return f"next pulse about {first}" if first == last else f"next pulse likely {first} to {last}"
+
+
+def _say(
+    state: SiteState, bed: Bed, status: str, trend: float, window: tuple[datetime, datetime] | None,
+    running: tuple[float, float] | None,
+) -> tuple[str, str]:
+    water, version, control = state.waters[bed.pk], state.programmes.get(bed.pk), state.controls[bed.pk]
+    if status == "uncalibrated":
+        return "Its probe is not calibrated, so its water is not known.", \
+            f"Probe {water.probe_name} reads {water.raw:.0f} counts. Until it is calibrated the bed is not watered by Tall Reed."
+    if status == "no_data":
+        since = f"No reading since {_clock(state.site, water.at)}" if water.at else "No reading yet"
+        return f"{since}; pulses are withheld.", "Check the node and the probe under Fit."
+    if status == "fault":
+        return f"Stopped after {control.tries} pulses that missed the target.", \
+            "Look for blocked drippers or a probe out of the wet zone, then clear the fault."
+    if status == "stopped":
+        return "Stopped by hand; no pulse until someone resumes it.", "Resume it under Water."
+    if running:
+        return f"Being watered: {running[0]:.0f} of {duration(running[1])}.", _now_words(bed, water.theta, trend)
+    if version is None:
+        return f"At {100 * water.theta:.1f} %, {say_trend(trend)}; it has no programme.", "Open Water: a first programme is proposed."
+    if status == "below":
+        return f"{100 * (version.low - water.theta):.1f} points under its band, {say_trend(trend)}.", _window_words(state.site, window) + "."
+    if status == "above":
+        return f"{100 * (water.theta - version.high):.1f} points above its band, {say_trend(trend)}.", _window_words(state.site, window) + "."
+    return f"In its band, {say_trend(trend)}; {_window_words(state.site, window)}.", ""
+
+
+def _now_words(bed: Bed, theta: float, trend: float) -> str:
+    return f"Water content {100 * theta:.1f} %, {say_trend(trend)}."
+
+
+def _todo(state: SiteState, bed: Bed, status: str) -> tuple[int, str, str]:
+    """How urgent, what to do, and in which stage."""
+    water = state.waters[bed.pk]
+    if status == "fault":
+        return 4, "Check drippers, clear fault", "water"
+    if status == "no_data":
+        return 3, "Check node and probe", "fit"
+    if status == "uncalibrated":
+        return 3, f"Calibrate probe {water.probe_name}", "calibrate"
+    if status == "stopped":
+        return 2, "Resume when ready", "water"
+    if bed.pk not in state.programmes:
+        return 2, "Publish a programme", "water"
+    if water.version is not None and water.version.provisional:
+        return 1, f"Calibrate probe {water.probe_name} in its substrate", "calibrate"
+    return (1, "", "") if status in ("below", "above") else (0, "", "")
+
+
+def _site_sentence(beds: list[BedNow]) -> str:
+    needy = [b for b in beds if b.urgent >= 2]
+    if not beds:
+        return "No beds yet. Lay out the first house and its beds."
+    fine = len(beds) - len(needy)
+    if not needy:
+        return "All beds are as they should be."
+    what = " and ".join(f"bed {b.name} ({b.status_words if b.programme else 'no programme' if b.status == 'in_band' else b.status_words})"
+                        for b in needy)
+    count = "One bed needs" if len(needy) == 1 else f"{_number(len(needy))} beds need"
+    rest = "" if not fine else " The other one is as it should be." if fine == 1 else f" The other {_number(fine).lower()} are as they should be."
+    return f"{count} you: {what}.{rest}"
+
+
+def _number(n: int) -> str:
+    words = ["No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine", "Ten"]
+    return words[n] if n < len(words) else str(n)
+
+
+def _pore(extra: _Extra, bed: Bed, now: datetime, theta: float) -> Figure:
+    parts = {q: extra.figure("bed", bed.pk, q, "", 2, now) for q in ("bulk_ec", "permittivity", "medium_temp")}
+    nan = float("nan")
+    if theta != theta:
+        return Figure(None, "mS/cm", 1, "water content not known")
+    inputs = {"bulk_ec_ms_cm": parts["bulk_ec"].value, "permittivity": parts["permittivity"].value,
+              "temp_c": parts["medium_temp"].value}
+    figure = worked("pore_ec", {k: nan if v is None else v for k, v in inputs.items()}, "dielectric probe", parts["bulk_ec"].at)
+    figure.digits = 1
+    return figure
+
+
+def _drain(extra: _Extra, bed: Bed, given_ml: float, now: datetime) -> Figure:
+    counter = extra.figure("bed", bed.pk, "drain", "mL per plant", 0, now)
+    start = extra.drain_at_midnight.get(bed.pk, float("nan"))
+    if counter.value is None or start != start or given_ml <= 0:
+        return Figure(None, "%", 0, "no drain measured today")
+    return worked("drain_share", {"drain_ml": max(0.0, counter.value - start), "dose_ml": given_ml}, "drain gauge", counter.at)
+
+
+def _air(house: House, extra: _Extra, now: datetime) -> Air:
+    def read(q: str, unit: str, digits: int) -> Figure:
+        return extra.figure("house", house.pk, q, unit, digits, now)
+
+    temp, rh, leaf = read("air_temp", "°C", 1), read("humidity", "%", 0), read("leaf_temp", "°C", 1)
+    nan = float("nan")
+    air = {"air_temp_c": nan if temp.value is None else temp.value, "humidity_pct": nan if rh.value is None else rh.value}
+    return Air(house.pk, house.name, house.drain_returned, temp, rh, worked("air_vpd", air, "air sensor", temp.at),
+               worked("leaf_vpd", {"leaf_temp_c": nan if leaf.value is None else leaf.value, **air}, "leaf and air sensors", leaf.at),
+               read("radiation", "W/m²", 0))
+
+
+def _tanks(site: Site, state: SiteState) -> list[TankNow]:
+    out = []
+    for t in site.tanks.all():
+        level = state.tanks.get(t.pk)
+        content = measured(level[0] if level else None, "L", 0, "level sensor", level[1] if level else None)
+        words = "level not known"
+        if level:
+            words = "empty: pumps held" if level[0] <= t.empty_l else "low" if level[0] <= t.warn_l else f"{100 * level[0] / t.capacity_l:.0f} % full"
+        out.append(TankNow(t.name, content, t.capacity_l, t.warn_l, t.empty_l, words))
+    return out
+
+
+@dataclass
+class Line:
+    """A bed's day so far in quarter hours for the house list; θ as m3/m3."""
+
+    bed: int
+    theta: list[float | None]
+    pulses: list[float]
+
+
+@dataclass
+class Lines:
+    start: datetime
+    sunrise: datetime
+    end: datetime
+    step_min: int
+    lines: list[Line]
+
+
+def lines_of(site: Site) -> Lines:
+    """The small ribbons of the house list."""
+    now = site_now(site)
+    span = span_around(site, now)
+    channels = list(Channel.objects.filter(bed__house__site=site, quantity=Quantity.RAW).select_related("bed"))
+    data = bucketed([c.pk for c in channels], span.start, max(now, span.start + LINE_STEP), LINE_STEP)
+    count = len(next(iter(data.values()))) if data else 0
+    times = span.start.timestamp() + (np.arange(count) + 0.5) * LINE_STEP.total_seconds()
+    versions: dict[int, list[CalibrationVersion]] = {}
+    for v in CalibrationVersion.objects.filter(probe__bed__house__site=site):
+        versions.setdefault(v.probe_id, []).append(v)
+    theta: dict[int, np.ndarray] = {}
+    for c in channels:
+        seen = water_content_series(times, data[c.pk], versions.get(c.probe_id or 0, []))
+        held = theta.get(c.bed_id or 0, np.full(count, np.nan))
+        theta[c.bed_id or 0] = np.where(np.isnan(seen), held, seen)
+    pulses: dict[int, list[float]] = {}
+    given = Pulse.objects.filter(bed__house__site=site, ordered_at__gte=span.start).exclude(state=PulseState.NOT_GIVEN)
+    for p in given:
+        pulses.setdefault(p.bed_id, []).append((p.ordered_at - span.start).total_seconds() / 60)
+    lines = [Line(b, t.tolist(), pulses.get(b, [])) for b, t in theta.items()]
+    return Lines(span.start, span.sunrise, span.end, int(LINE_STEP.total_seconds() // 60), lines)
+
+
