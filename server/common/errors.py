@@ -59,7 +59,7 @@ def answer_with_errors(error: Exception, context: dict[str, Any]) -> Response | 
 
 def _plain(error: Exception, response: Response) -> str:
     if isinstance(error, exceptions.NotAuthenticated | exceptions.AuthenticationFailed):
-        return str(getattr(error, "detail", "")) or "Sign in first; your session has ended."
+        return "Sign in first; your session has ended." if isinstance(error, exceptions.NotAuthenticated) else str(error.detail)
     if isinstance(error, Http404 | exceptions.NotFound):
         return "This is not here, or not yours to see."
     if isinstance(error, PermissionDenied | exceptions.PermissionDenied):

@@ -63,7 +63,7 @@ def gather(site: Site, now: datetime, bed_ids: list[int] | None = None) -> SiteS
             continue  # a bed whose description is not complete waters nothing
     ids = [b.pk for b in beds]
     controls = {c.bed_id: c for c in BedControl.objects.filter(bed__in=ids)}
-    programmes = ProgrammeVersion.objects.filter(bed__in=ids).order_by("bed", "-number").distinct("bed")
+    programmes = ProgrammeVersion.objects.filter(bed__in=ids).order_by("bed_id", "-number").distinct("bed_id")
     state = SiteState(site, now, beds, setups, {i: controls.get(i) or BedControl(bed_id=i) for i in ids},
                       {p.bed_id: p for p in programmes}, waters_of(ids, now), tank_levels(site))
     for bed in beds:

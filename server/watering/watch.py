@@ -222,7 +222,8 @@ def _next(state: SiteState, bed: Bed) -> tuple[datetime, datetime] | None:
     if version is None:
         return None
     control = state.controls[bed.pk]
-    key = f"next:{bed.pk}:{version.pk}:{int(state.now.timestamp() // 300)}:{control.last_pulse_end}"
+    ended = control.last_pulse_end.timestamp() if control.last_pulse_end else 0
+    key = f"next:{bed.pk}:{version.pk}:{int(state.now.timestamp() // 300)}:{ended:.0f}"
     found = cache.get(key)
     if found is None:
         programme = programme_of(version)

@@ -1,0 +1,79 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+type Schemas = components["schemas"];
+export type Figure = Schemas["Figure"];
+export type Watch = Schemas["Watch"];
+export type BedNow = Schemas["BedNow"];
+export type Air = Schemas["Air"];
+export type TankNow = Schemas["TankNow"];
+export type Ribbon = Schemas["Ribbon"];
+export type Peg = Schemas["Peg"];
+export type Line = Schemas["Line"];
+export type Lines = Schemas["Lines"];
+export type SlipLine = Schemas["SlipLine"];
+export type Bench = Schemas["Bench"];
+export type BenchPoint = Schemas["BenchPoint"];
+export type Probe = Schemas["ProbeOut"];
+export type ProgrammeOut = Schemas["ProgrammeOut"];
+export type ProgrammeForm = Schemas["ProgrammeForm"];
+export type Simulated = Schemas["SimulatedOut"];
+export type Layout = Schemas["Layout"];
+export type BedForm = Schemas["BedForm"];
+export type BedOut = Schemas["BedOut"];
+export type HouseOut = Schemas["HouseOut"];
+export type NodeOut = Schemas["NodeOut"];
+export type Day = Schemas["DayOut"];
+export type Me = Schemas["Me"];
+
+export interface FieldError {
+  field: string;
+  value: unknown;
+  expected: string;
+  message: string;
+}
+
+/** A refusal by the server: each with its field. */
+export class ApiError extends Error {
+  constructor(
+    readonly status: number,
+    readonly errors: FieldError[],
+  ) {
+    super(errors.map((e) => e.message).join(" "));
+  }
+
+  at(field: string): string | undefined {
+    return this.errors.find((e) => e.field === field)?.message;
+  }
+}
+
+const cookie = (name: string) => document.cookie.split("; ").find((c) => c.startsWith(`${name}=`))?.slice(name.length + 1) ?? "";
+
+export const api = createClient<paths>({ baseUrl: "" });
+
+api.use({
+  onRequest({ request }) {
+    if (request.method !== "GET") request.headers.set("X-CSRFToken", cookie("csrftoken"));
+    return request;
+  },
+  async onResponse({ response }) {
+    if (response.ok) return response;
+    let errors: FieldError[] = [];
+    try {
+      errors = ((await response.clone().json()) as { errors: FieldError[] }).errors;
+    } catch {
+      errors = [{ field: "", value: null, expected: "", message: `The server answered ${response.status}. Trying again may help.` }];
+    }
+    if (response.status === 401) window.dispatchEvent(new Event("reed:signed-out"));
+    throw new ApiError(response.status, errors);
+  },
+});
+
+/** The data of an answer; errors have been thrown by then. */
+export async function take<T>(call: Promise<{ data?: T }>): Promise<T> {
+  const { data } = await call;
+  return data as T;
+}
+
+export const problemOf = (error: unknown): string =>
+  error instanceof ApiError ? error.message : "The server cannot be reached. Nothing is lost; trying again.";

@@ -1,0 +1,76 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { api, take, type ProgrammeForm } from "./client";
+
+export const useMe = () => useQuery({ queryKey: ["me"], queryFn: () => take(api.GET("/api/session/")), staleTime: Infinity });
+
+export const useWatch = (site: number) =>
+  useQuery({ queryKey: ["watch", site], queryFn: () => take(api.GET("/api/sites/{site_id}/watch/", { params: { path: { site_id: site } } })) });
+
+export const useLines = (site: number) =>
+  useQuery({
+    queryKey: ["lines", site],
+    queryFn: () => take(api.GET("/api/sites/{site_id}/watch/lines/", { params: { path: { site_id: site } } })),
+    staleTime: 10_000,
+  });
+
+export const useRibbon = (bed: number) =>
+  useQuery({ queryKey: ["ribbon", bed], queryFn: () => take(api.GET("/api/beds/{bed_id}/ribbon/", { params: { path: { bed_id: bed } } })) });
+
+export const useDays = (bed: number) =>
+  useQuery({ queryKey: ["days", bed], queryFn: () => take(api.GET("/api/beds/{bed_id}/days/", { params: { path: { bed_id: bed } } })) });
+
+export const useSlip = (site: number, bed: number | null) =>
+  useQuery({
+    queryKey: ["slip", site, bed],
+    queryFn: () =>
+      take(api.GET("/api/sites/{site_id}/slip/", { params: { path: { site_id: site }, query: bed === null ? {} : { bed } } })),
+  });
+
+export const useProbes = (site: number) =>
+  useQuery({ queryKey: ["probes", site], queryFn: () => take(api.GET("/api/sites/{site_id}/probes/", { params: { path: { site_id: site } } })) });
+
+export const useBench = (probe: number) =>
+  useQuery({
+    queryKey: ["bench", probe],
+    queryFn: () => take(api.GET("/api/probes/{probe_id}/bench/", { params: { path: { probe_id: probe } } })),
+    refetchInterval: 2_000,
+  });
+
+export const useProgramme = (bed: number) =>
+  useQuery({ queryKey: ["programme", bed], queryFn: () => take(api.GET("/api/beds/{bed_id}/programme/", { params: { path: { bed_id: bed } } })) });
+
+export const useLayout = (site: number) =>
+  useQuery({ queryKey: ["layout", site], queryFn: () => take(api.GET("/api/sites/{site_id}/layout/", { params: { path: { site_id: site } } })) });
+
+export const useNodes = (site: number) =>
+  useQuery({ queryKey: ["nodes", site], queryFn: () => take(api.GET("/api/sites/{site_id}/nodes/", { params: { path: { site_id: site } } })) });
+
+export type Weather = "clear" | "mixed" | "dull" | "hot";
+
+export const useSimulated = (bed: number, programme: ProgrammeForm | null, weather: Weather) =>
+  useQuery({
+    queryKey: ["simulated", bed, weather, programme],
+    enabled: programme !== null,
+    queryFn: ({ signal }) =>
+      take(
+        api.POST("/api/beds/{bed_id}/programme/simulate/", {
+          params: { path: { bed_id: bed } },
+          body: { programme: programme as ProgrammeForm, weather },
+          signal,
+        }),
+      ),
+    placeholderData: (previous) => previous,
+    staleTime: 60_000,
+    retry: false,
+  });
+
+/** A change on the server, after which the named queries are read anew. */
+export function useChange<Input, Output>(change: (input: Input) => Promise<Output>, ...renew: string[]) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: change,
+    onSuccess: async () => {
+      await Promise.all(renew.map((key) => client.invalidateQueries({ queryKey: [key] })));
+    },
+  });
+}

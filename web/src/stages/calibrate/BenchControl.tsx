@@ -1,0 +1,32 @@
+import { useQuery } from "@tanstack/react-query";
+import { api, problemOf, take } from "../../api/client";
+import { useChange } from "../../api/queries";
+
+const PLACES = [
+  { place: "dry_mix", label: "in dry mix" },
+  { place: "drained_mix", label: "in soaked and drained mix" },
+  { place: "air", label: "in air" },
+  { place: "water", label: "in water" },
+  { place: "bed", label: "back in the bed" },
+] as const;
+
+/** The stand-in's hands: puts the simulated probe somewhere. Only the demo has it. */
+export function BenchControl({ probe }: { probe: number }) {
+  const path = { params: { path: { probe_id: probe } } };
+  const place = useQuery({ queryKey: ["place", probe], queryFn: () => take(api.GET("/api/demo/probes/{probe_id}/", path)) });
+  const move = useChange(
+    (to: (typeof PLACES)[number]["place"]) => take(api.POST("/api/demo/probes/{probe_id}/place/", { ...path, body: { place: to } })),
+    "place", "bench",
+  );
+  return (
+    <fieldset className="bench-control">
+      <legend>Demo bench: put the probe</legend>
+      {PLACES.map((p) => (
+        <button key={p.place} type="button" aria-pressed={place.data?.place === p.place} disabled={move.isPending} onClick={() => move.mutate(p.place)}>
+          {p.label}
+        </button>
+      ))}
+      {move.isError && <p role="alert" className="error">{problemOf(move.error)}</p>}
+    </fieldset>
+  );
+}
