@@ -66,8 +66,12 @@ class NodeBus:
             for i, word in enumerate(await self._read(first, count)):
                 words[first + i] = word
         return {
-            r["channel"]: value_of([words[r["register"] + i] for i in range(width(r["register_type"]))], r["register_type"],
-                                   r["scale"], r["offset"])
+            r["channel"]: value_of(
+                [words[r["register"] + i] for i in range(width(r["register_type"]))],
+                r["register_type"],
+                r["scale"],
+                r["offset"],
+            )
             for r in registers
         }
 

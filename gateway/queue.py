@@ -26,7 +26,9 @@ class ReadingQueue:
         self._db = sqlite3.connect(path, isolation_level=None)
         self._db.execute("PRAGMA journal_mode=WAL")
         self._db.execute("PRAGMA synchronous=NORMAL")
-        self._db.execute("CREATE TABLE IF NOT EXISTS waiting (row INTEGER PRIMARY KEY, channel INTEGER, time TEXT, raw REAL)")
+        self._db.execute(
+            "CREATE TABLE IF NOT EXISTS waiting (row INTEGER PRIMARY KEY, channel INTEGER, time TEXT, raw REAL)"
+        )
 
     def add(self, readings: list[tuple[int, str, float]]) -> None:
         """Keep readings (channel, ISO time, raw)."""

@@ -12,7 +12,7 @@ from typing import Any
 
 from .bus import BusError, NodeBus
 from .queue import ReadingQueue
-from .server import Server, ServerAway
+from .server import Server, ServerAway, ServerRefused
 
 log = logging.getLogger("reed.gateway")
 BATCH = 4000
@@ -40,8 +40,11 @@ class Gateway:
     async def run(self) -> None:
         """All loops until stopped."""
         await asyncio.gather(
-            self._every(CONFIG_S, self.renew_config), self._every(0.1, self.poll_due_nodes),
-            self._every(SEND_S, self.send_waiting), self._every(COMMAND_S, self.carry_commands))
+            self._every(CONFIG_S, self.renew_config),
+            self._every(0.1, self.poll_due_nodes),
+            self._every(SEND_S, self.send_waiting),
+            self._every(COMMAND_S, self.carry_commands),
+        )
 
     async def _every(self, seconds: float, step: Any) -> None:
         while not self.stop.is_set():
@@ -122,7 +125,7 @@ class Gateway:
                 continue
             try:
                 await self._carry(command, held[1])
-            except BusError as error:
+            except (BusError, ServerRefused) as error:
                 self._say(f"command to node {command['node']}", str(error))
 
     async def _carry(self, command: dict[str, Any], bus: NodeBus) -> None:
@@ -137,7 +140,9 @@ class Gateway:
         if status.number == number and status.left_s <= 0:
             await self.server.report(number, "done", now, status.delivered_ml)
         elif command["state"] == "queued":
-            await self.server.report(number, "started", now - timedelta(seconds=max(0.0, command["seconds"] - status.left_s)))
+            await self.server.report(
+                number, "started", now - timedelta(seconds=max(0.0, command["seconds"] - status.left_s))
+            )
         elif status.number != number:
             await self.server.report(number, "done", now, None, "the node has taken a newer command since")
 

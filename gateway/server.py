@@ -12,9 +12,15 @@ class ServerAway(Exception):
     """The server cannot be reached, or does not accept the token; the text says which."""
 
 
+class ServerRefused(ServerAway):
+    """The server was reached and refused this one request; others may go through."""
+
+
 class Server:
     def __init__(self, address: str, token: str) -> None:
-        self._client = httpx.AsyncClient(base_url=address, headers={"Authorization": f"Node {token}"}, timeout=10, trust_env=False)
+        self._client = httpx.AsyncClient(
+            base_url=address, headers={"Authorization": f"Node {token}"}, timeout=10, trust_env=False
+        )
 
     async def config(self) -> dict[str, Any]:
         """Register maps and clock."""
@@ -28,10 +34,14 @@ class Server:
         """Send a batch; the answer tells what was kept and what refused."""
         return dict(await self._post("/api/readings/", {"readings": rows}))
 
-    async def report(self, number: int, state: str, at: datetime, delivered_ml: float | None = None, note: str = "") -> None:
+    async def report(
+        self, number: int, state: str, at: datetime, delivered_ml: float | None = None, note: str = ""
+    ) -> None:
         """Tell what became of a command."""
-        await self._post(f"/api/gateway/commands/{number}/report/",
-                         {"state": state, "at": at.isoformat(), "delivered_ml": delivered_ml, "note": note})
+        await self._post(
+            f"/api/gateway/commands/{number}/report/",
+            {"state": state, "at": at.isoformat(), "delivered_ml": delivered_ml, "note": note},
+        )
 
     async def contact(self, contacts: list[dict[str, Any]]) -> None:
         """Tell which nodes answered."""
@@ -51,7 +61,8 @@ class Server:
         if answer.status_code == 401:
             raise ServerAway("the server does not know this gateway's token: make a new one under Fit")
         if answer.status_code >= 400:
-            raise ServerAway(f"{path} answered {answer.status_code}: {answer.text[:200]}")
+            kind = ServerRefused if answer.status_code < 500 else ServerAway
+            raise kind(f"{path} answered {answer.status_code}: {answer.text[:200]}")
         return answer.json() if answer.content else None
 
     async def close(self) -> None:

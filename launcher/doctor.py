@@ -47,7 +47,13 @@ def _disk() -> str | None:
 
 
 def _interface() -> str | None:
-    return "built" if (WEB / "dist" / "index.html").exists() else "not built yet, ./reed start builds it" if have("npm") else None
+    return (
+        "built"
+        if (WEB / "dist" / "index.html").exists()
+        else "not built yet, ./reed start builds it"
+        if have("npm")
+        else None
+    )
 
 
 CHECKS: list[Check] = [
@@ -55,10 +61,16 @@ CHECKS: list[Check] = [
     ("Python environments", _venv, f"{SUDO}apt-get install python3-venv"),
     ("Node.js 20 or newer", _node, "install Node.js 20 with npm"),
     ("npm", lambda: "found" if have("npm") else None, "install Node.js 20 with npm"),
-    ("PostgreSQL 15 or newer", lambda: "DATABASE_URL is set" if os.environ.get("DATABASE_URL") else _postgres(),
-     f"{SUDO}apt-get install postgresql"),
-    ("runuser, to run PostgreSQL unprivileged", lambda: "found" if have("runuser") or not is_root() else None,
-     "apt-get install util-linux"),
+    (
+        "PostgreSQL 15 or newer",
+        lambda: "DATABASE_URL is set" if os.environ.get("DATABASE_URL") else _postgres(),
+        f"{SUDO}apt-get install postgresql",
+    ),
+    (
+        "runuser, to run PostgreSQL unprivileged",
+        lambda: "found" if have("runuser") or not is_root() else None,
+        "apt-get install util-linux",
+    ),
     ("Chromium, for the tests", lambda: shutil.which("chromium"), f"{SUDO}apt-get install chromium"),
     ("the folder var/", _var, "make the checkout writable for this account"),
     ("disk", _disk, "free at least 3 GB"),
@@ -73,5 +85,9 @@ def doctor() -> int:
         found = check()
         wrong += found is None
         print(f"{'ok  ' if found else 'MISSING'} {name}: {found or 'mend: ' + mend}")
-    print("everything is here" if not wrong else f"{wrong} to mend; ./reed start and ./reed test install what Debian and the registries have")
+    print(
+        "everything is here"
+        if not wrong
+        else f"{wrong} to mend; ./reed start and ./reed test install what Debian and the registries have"
+    )
     return 1 if wrong else 0

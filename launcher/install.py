@@ -30,8 +30,21 @@ def python_environment(dev: bool) -> None:
     if not PYTHON.exists():
         _make_venv()
     say(f"installing Python packages of requirements/{lock.name}")
-    run("installing Python packages", [str(PYTHON), "-m", "pip", "install", "--quiet", "--disable-pip-version-check", "--require-hashes",
-                                       "-r", str(lock)], "check that the Python package index can be reached, then run again")
+    run(
+        "installing Python packages",
+        [
+            str(PYTHON),
+            "-m",
+            "pip",
+            "install",
+            "--quiet",
+            "--disable-pip-version-check",
+            "--require-hashes",
+            "-r",
+            str(lock),
+        ],
+        "check that the Python package index can be reached, then run again",
+    )
     mark.write_text(digest)
 
 
@@ -52,7 +65,12 @@ def node_packages() -> None:
     if mark.exists() and mark.read_text() == digest:
         return
     say("installing the interface's packages (npm ci)")
-    run("npm ci", ["npm", "ci", "--no-audit", "--no-fund"], "check that the npm registry can be reached, then run again", cwd=WEB)
+    run(
+        "npm ci",
+        ["npm", "ci", "--no-audit", "--no-fund"],
+        "check that the npm registry can be reached, then run again",
+        cwd=WEB,
+    )
     mark.write_text(digest)
 
 
@@ -69,7 +87,12 @@ def built_interface() -> None:
         return
     node_packages()
     say("building the interface")
-    run("building the interface", ["npm", "run", "build"], "see the message above; npm run build in web/ shows it alone", cwd=WEB)
+    run(
+        "building the interface",
+        ["npm", "run", "build"],
+        "see the message above; npm run build in web/ shows it alone",
+        cwd=WEB,
+    )
     mark.write_text(digest)
 
 
@@ -83,5 +106,11 @@ def chromium() -> str:
 def environment(database_url: str, **more: str) -> dict[str, str]:
     """Environment of our own processes."""
     path = os.pathsep.join([str(ROOT), str(ROOT / "core"), str(ROOT / "server")])
-    return {**os.environ, "PYTHONPATH": path, "DJANGO_SETTINGS_MODULE": "config.settings", "DATABASE_URL": database_url,
-            "PYTHONUNBUFFERED": "1", **more}
+    return {
+        **os.environ,
+        "PYTHONPATH": path,
+        "DJANGO_SETTINGS_MODULE": "config.settings",
+        "DATABASE_URL": database_url,
+        "PYTHONUNBUFFERED": "1",
+        **more,
+    }

@@ -67,5 +67,7 @@ def _manage(args: list[str]) -> int:
 def _running_url() -> str:
     port = VAR / "postgres" / "port"
     if not port.exists():
-        raise StepFailed("finding the database", "no cluster below var/", "run ./reed start first, and leave it running")
+        raise StepFailed(
+            "finding the database", "no cluster below var/", "run ./reed start first, and leave it running"
+        )
     return f"postgres://reed@127.0.0.1:{port.read_text()}/reed"

@@ -14,13 +14,21 @@ from pathlib import Path
 from .shell import ROOT, StepFailed, free_port, install_debian, is_root, run, say
 
 ACCOUNT = "postgres"
-SETTINGS = {"listen_addresses": "127.0.0.1", "max_connections": "60", "shared_buffers": "96MB", "timezone": "UTC",
-            "log_min_messages": "warning", "max_wal_size": "512MB"}
+SETTINGS = {
+    "listen_addresses": "127.0.0.1",
+    "max_connections": "60",
+    "shared_buffers": "96MB",
+    "timezone": "UTC",
+    "log_min_messages": "warning",
+    "max_wal_size": "512MB",
+}
 
 
 def binaries() -> Path | None:
     """Folder of the newest installed PostgreSQL 15 or later."""
-    found = [p for p in Path("/usr/lib/postgresql").glob("*/bin") if (p / "initdb").exists() and int(p.parent.name) >= 15]
+    found = [
+        p for p in Path("/usr/lib/postgresql").glob("*/bin") if (p / "initdb").exists() and int(p.parent.name) >= 15
+    ]
     return max(found, key=lambda p: int(p.parent.name)) if found else None
 
 
@@ -61,18 +69,27 @@ class Cluster:
         settings = {**self.settings, "port": str(self.port), "unix_socket_directories": str(self.sockets)}
         options = " ".join(f"-c {k}='{v}'" for k, v in settings.items())
         log = self.folder / "server.log"
-        self._run("starting PostgreSQL", [str(self.bin / "pg_ctl"), "-D", str(self.data), "-l", str(log), "-w", "-t", "60", "-o", options,
-                                          "start"], f"look at the end of {log.name} in the database folder")
+        self._run(
+            "starting PostgreSQL",
+            [str(self.bin / "pg_ctl"), "-D", str(self.data), "-l", str(log), "-w", "-t", "60", "-o", options, "start"],
+            f"look at the end of {log.name} in the database folder",
+        )
         if fresh:
-            self._run("creating the database", [str(self.bin / "createdb"), "-h", "127.0.0.1", "-p", str(self.port), "-U", "reed", "reed"],
-                      "run ./reed start --fresh")
+            self._run(
+                "creating the database",
+                [str(self.bin / "createdb"), "-h", "127.0.0.1", "-p", str(self.port), "-U", "reed", "reed"],
+                "run ./reed start --fresh",
+            )
         return self.url
 
     def stop(self) -> None:
         """Stop cleanly: connections are ended, everything is written."""
         if (self.data / "postmaster.pid").exists():
-            self._run("stopping PostgreSQL", [str(self.bin / "pg_ctl"), "-D", str(self.data), "-m", "fast", "-w", "-t", "60", "stop"],
-                      "look at server.log in the database folder")
+            self._run(
+                "stopping PostgreSQL",
+                [str(self.bin / "pg_ctl"), "-D", str(self.data), "-m", "fast", "-w", "-t", "60", "stop"],
+                "look at server.log in the database folder",
+            )
 
     def remove(self) -> None:
         self.stop()
@@ -85,8 +102,23 @@ class Cluster:
             shutil.rmtree(self.data)
         self._own(self.folder)
         self._own(self.data)
-        self._run("making the PostgreSQL cluster", [str(self.bin / "initdb"), "-D", str(self.data), "-U", "reed", "-A", "trust", "-E", "UTF8",
-                                                    "--locale=C.UTF-8", "--no-instructions"], "check that the folder is writable")
+        self._run(
+            "making the PostgreSQL cluster",
+            [
+                str(self.bin / "initdb"),
+                "-D",
+                str(self.data),
+                "-U",
+                "reed",
+                "-A",
+                "trust",
+                "-E",
+                "UTF8",
+                "--locale=C.UTF-8",
+                "--no-instructions",
+            ],
+            "check that the folder is writable",
+        )
 
     def _port(self) -> int:
         kept = self.folder / "port"
@@ -115,8 +147,14 @@ class Cluster:
             command = ["runuser", "-u", ACCOUNT, "--", *command]
         if "pg_ctl" in " ".join(command) and command[-1] == "start":
             # The server keeps its launcher's pipes open, so nothing may be piped here.
-            done = subprocess.run(command, cwd="/", stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, check=False,
-                                  start_new_session=True)
+            done = subprocess.run(
+                command,
+                cwd="/",
+                stdout=subprocess.DEVNULL,
+                stderr=subprocess.DEVNULL,
+                check=False,
+                start_new_session=True,
+            )
             if done.returncode != 0:
                 log = self.folder / "server.log"
                 why = log.read_text(errors="replace")[-800:] if log.exists() else f"pg_ctl ended with {done.returncode}"
@@ -152,7 +190,10 @@ def _can_pass(folder: Path) -> bool:
     except KeyError:
         return False
     existing = next(p for p in (folder, *folder.parents) if p.exists())
-    return subprocess.run(["runuser", "-u", ACCOUNT, "--", "test", "-x", str(existing)], cwd="/", check=False).returncode == 0
+    return (
+        subprocess.run(["runuser", "-u", ACCOUNT, "--", "test", "-x", str(existing)], cwd="/", check=False).returncode
+        == 0
+    )
 
 
 def wait_gone(process: subprocess.Popen[bytes], seconds: float) -> None:

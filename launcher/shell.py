@@ -31,7 +31,9 @@ def say(text: str) -> None:
 def run(step: str, command: list[str], mend: str, env: dict[str, str] | None = None, cwd: Path | None = None) -> str:
     """Run a command to its end; its output, or StepFailed with the end of what it said."""
     try:
-        done = subprocess.run(command, cwd=cwd or ROOT, env=env, text=True, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, check=False)
+        done = subprocess.run(
+            command, cwd=cwd or ROOT, env=env, text=True, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, check=False
+        )
     except OSError as error:
         raise StepFailed(step, str(error), mend) from None
     if done.returncode != 0:

@@ -58,8 +58,10 @@ def procfile(port: int, demo: bool, node_base: int, folder: Path) -> str:
         f"gateway: exec {PYTHON} -m gateway --server {server} --folder {folder / 'gateway'}",
     ]
     if demo:
-        lines.append(f"standin: exec {PYTHON} -m standin serve --port-base {node_base} --state {folder / 'standin' / 'state.json'} "
-                     f"--start-from {folder / 'demo' / 'history.json'} --server {server}")
+        lines.append(
+            f"standin: exec {PYTHON} -m standin serve --port-base {node_base} --state {folder / 'standin' / 'state.json'} "
+            f"--start-from {folder / 'demo' / 'history.json'} --server {server}"
+        )
     return "\n".join(lines) + "\n"
 
 
@@ -68,9 +70,22 @@ def prepare_demo(env: dict[str, str], folder: Path, node_base: int) -> None:
     history = folder / "demo"
     if not (history / "history.json").exists():
         say("making fourteen days of history for the demo holding")
-        run("making the demo's history", [str(PYTHON), "-m", "standin", "history", "--out", str(history)], "run ./reed start --fresh", env)
-    said = manage(env, "demo", "--history", str(history), "--port-base", str(node_base), step="loading the demo",
-                  mend="run ./reed start --fresh to begin anew")
+        run(
+            "making the demo's history",
+            [str(PYTHON), "-m", "standin", "history", "--out", str(history)],
+            "run ./reed start --fresh",
+            env,
+        )
+    said = manage(
+        env,
+        "demo",
+        "--history",
+        str(history),
+        "--port-base",
+        str(node_base),
+        step="loading the demo",
+        mend="run ./reed start --fresh to begin anew",
+    )
     if "loaded" in said:
         # A new history in the database goes with a new world: an older one would not fit it.
         with contextlib.suppress(FileNotFoundError):
@@ -121,8 +136,11 @@ class Running:
             prepare_demo(self.env, folder, node_base)
         path = folder / "Procfile"
         path.write_text(procfile(self.port, self.options.demo, node_base, folder))
-        self.honcho = subprocess.Popen([str(PYTHON), "-m", "honcho", "-f", str(path), "-d", str(ROOT), "start"], env=self.env,
-                                       start_new_session=True)
+        self.honcho = subprocess.Popen(
+            [str(PYTHON), "-m", "honcho", "-f", str(path), "-d", str(ROOT), "start"],
+            env=self.env,
+            start_new_session=True,
+        )
         await_answer(self.port, self.honcho)
 
     def _forget(self) -> None:
@@ -182,5 +200,7 @@ def _greet(running: Running, seconds: float) -> None:
         person = definition["people"][0]
         say(f"sign in as {person['username']} with password {person['password']}. The demo runs on its own clock.")
     else:
-        say("no demo: make the first owner with ./reed manage create_owner --site NAME --owner NAME --latitude N --longitude E")
+        say(
+            "no demo: make the first owner with ./reed manage create_owner --site NAME --owner NAME --latitude N --longitude E"
+        )
     say("Ctrl-C stops everything")

@@ -48,10 +48,14 @@ class HistoryMaker:
 
     def climate(self, house: str) -> dict[str, np.ndarray]:
         """Climate of a house over the whole history, one value a minute."""
-        days = [self.sky.climate_of_day(house, (self.start + timedelta(days=i)).date())
-                for i in range(self.holding.definition["history_days"] + 1)]
-        return {name: np.concatenate([getattr(c, name) for c in days])[: self.minutes]
-                for name in ("radiation_w_m2", "air_temp_c", "humidity_pct", "leaf_temp_c", "vpd_kpa")}
+        days = [
+            self.sky.climate_of_day(house, (self.start + timedelta(days=i)).date())
+            for i in range(self.holding.definition["history_days"] + 1)
+        ]
+        return {
+            name: np.concatenate([getattr(c, name) for c in days])[: self.minutes]
+            for name in ("radiation_w_m2", "air_temp_c", "humidity_pct", "leaf_temp_c", "vpd_kpa")
+        }
 
     def bed(self, bed: BedTruth, climate: dict[str, np.ndarray]) -> BedHistory:
         """Run a bed through its history, segment by segment between the events set on it."""
@@ -73,13 +77,25 @@ class HistoryMaker:
             water, state = part.end_water, part.end_state
         return _joined(programme, parts, bool(bed.definition["programme"].get("publish", True)))
 
-    def _run(self, bed: BedTruth, programme: Programme, setup: BedSetup, state: BedState, water: BedWater, demand: np.ndarray,
-             first: int, last: int, event: dict[str, Any]) -> SimulatedDay:
+    def _run(
+        self,
+        bed: BedTruth,
+        programme: Programme,
+        setup: BedSetup,
+        state: BedState,
+        water: BedWater,
+        demand: np.ndarray,
+        first: int,
+        last: int,
+        event: dict[str, Any],
+    ) -> SimulatedDay:
         begin = self.start + timedelta(minutes=first)
         midnight = self.sky.midnight(begin.date())
         days = (self.end - midnight).days + 2
         sun = [self.sky.sun_times((midnight + timedelta(days=i, hours=12)).date()) for i in range(days)]
-        around = Surroundings(begin, demand[first:last], sun, midnight, event.get("feed_ec_ms_cm", bed.definition["feed_ec_ms_cm"]))
+        around = Surroundings(
+            begin, demand[first:last], sun, midnight, event.get("feed_ec_ms_cm", bed.definition["feed_ec_ms_cm"])
+        )
         return simulate(programme, state, water, bed.physics, around, event.get("delivered_share", 1.0))
 
     def _segments(self, bed: BedTruth) -> list[tuple[int, int, dict[str, Any]]]:
@@ -95,14 +111,20 @@ class HistoryMaker:
             return self.holding.local(event["from_local"])
         return self.end - timedelta(days=event["from_days"])
 
-    def probe_tracks(self, bed: BedTruth, history: BedHistory, climate: dict[str, np.ndarray], probe: Probe) -> dict[str, np.ndarray]:
+    def probe_tracks(
+        self, bed: BedTruth, history: BedHistory, climate: dict[str, np.ndarray], probe: Probe
+    ) -> dict[str, np.ndarray]:
         """Raw counts, permittivity, bulk conductivity and temperature as the probe reports them."""
         raw = series_raw(probe, history.theta, 60, self.rng)
         temp = _smooth(climate["air_temp_c"], 90) - 0.8 + self.rng.normal(0, 0.03, self.minutes)
         epsilon = ((history.theta + REFRACTIVE_B) / REFRACTIVE_A) ** 2
         bulk = bulk_ec_from_pore(history.pore_ec, epsilon, temp)
-        return {"raw": raw, "permittivity": epsilon + self.rng.normal(0, 0.08, self.minutes),
-                "bulk_ec": np.clip(bulk + self.rng.normal(0, 0.004, self.minutes), 0, None), "medium_temp": temp}
+        return {
+            "raw": raw,
+            "permittivity": epsilon + self.rng.normal(0, 0.08, self.minutes),
+            "bulk_ec": np.clip(bulk + self.rng.normal(0, 0.004, self.minutes), 0, None),
+            "medium_temp": temp,
+        }
 
 
 def _smooth(values: np.ndarray, steps: int) -> np.ndarray:
@@ -111,14 +133,23 @@ def _smooth(values: np.ndarray, steps: int) -> np.ndarray:
 
 
 def _joined(programme: Programme, parts: list[SimulatedDay], automatic: bool) -> BedHistory:
-    history = BedHistory(programme, *(np.concatenate([getattr(p, n) for p in parts]) for n in ("theta", "pore_ec_ms_cm", "drain_ml")))
+    history = BedHistory(
+        programme, *(np.concatenate([getattr(p, n) for p in parts]) for n in ("theta", "pore_ec_ms_cm", "drain_ml"))
+    )
     for part in parts:
         for p in part.pulses:
             history.pulses.append({"at": p.at.isoformat(), "seconds": p.seconds, "dose_ml": p.dose_ml})
         for at, decision in part.changes if automatic else []:
             reasons = [{"why": r.why.value, "numbers": dict(r.numbers)} for r in decision.reasons]
-            history.decisions.append({"at": at.isoformat(), "action": decision.action.value, "reasons": reasons,
-                                      "dose_ml": decision.dose_ml_per_plant, "seconds": decision.seconds})
+            history.decisions.append(
+                {
+                    "at": at.isoformat(),
+                    "action": decision.action.value,
+                    "reasons": reasons,
+                    "dose_ml": decision.dose_ml_per_plant,
+                    "seconds": decision.seconds,
+                }
+            )
     history.water, history.state = parts[-1].end_water, parts[-1].end_state
     return history
 
@@ -130,7 +161,9 @@ def _with_trouble(maker: HistoryMaker, name: str, climate: dict[str, np.ndarray]
         return climate
     minute = np.arange(maker.minutes)
     hour = (minute % 1440) / 60
-    wrong = (hour >= shield["from_hour"]) & (hour < shield["to_hour"]) & (minute > maker.minutes - 1440 * shield["days"])
+    wrong = (
+        (hour >= shield["from_hour"]) & (hour < shield["to_hour"]) & (minute > maker.minutes - 1440 * shield["days"])
+    )
     air = climate["air_temp_c"] + np.where(wrong & (climate["radiation_w_m2"] > 150), shield["bias_c"], 0.0)
     humidity = np.clip(climate["humidity_pct"] - np.where(wrong, 3.0 * shield["bias_c"], 0.0), 20, 100)
     return {**climate, "air_temp_c": air, "humidity_pct": humidity}
@@ -151,7 +184,9 @@ def tank_track(maker: HistoryMaker, drawn_l: np.ndarray) -> np.ndarray:
 def pulse_flow(maker: HistoryMaker, bed: BedTruth, history: BedHistory) -> np.ndarray:
     """Litres a minute that a bed drew."""
     flow = np.zeros(maker.minutes + 60)
-    setup_flow = (bed.definition["tested_flow_ml_min"] or bed.definition["rated_flow_ml_min"]) * bed.definition["plants"] / 1000
+    setup_flow = (
+        (bed.definition["tested_flow_ml_min"] or bed.definition["rated_flow_ml_min"]) * bed.definition["plants"] / 1000
+    )
     for p in history.pulses:
         first = int((datetime.fromisoformat(p["at"]) - maker.start).total_seconds() // 60)
         left = p["seconds"] / 60
@@ -182,8 +217,12 @@ def write_history(holding: Holding, folder: Path) -> None:
         beds[bed.name] = _bed_record(bed, history, float(drain[-1]))
     for name, climate in climates.items():
         seen = _with_trouble(maker, name, climate)
-        for quantity, column in (("air_temp", "air_temp_c"), ("humidity", "humidity_pct"), ("leaf_temp", "leaf_temp_c"),
-                                 ("radiation", "radiation_w_m2")):
+        for quantity, column in (
+            ("air_temp", "air_temp_c"),
+            ("humidity", "humidity_pct"),
+            ("leaf_temp", "leaf_temp_c"),
+            ("radiation", "radiation_w_m2"),
+        ):
             tracks[f"house:{name}:{quantity}"] = seen[column]
     for name, flow in flows.items():
         tracks[f"pump:{name}:flow"] = flow
@@ -191,8 +230,13 @@ def write_history(holding: Holding, folder: Path) -> None:
     tracks["tank:tank"] = tank
     folder.mkdir(parents=True, exist_ok=True)
     np.savez(folder / "tracks.npz", **{k: v.astype(np.float64) for k, v in tracks.items()})
-    record = {"start": maker.start.isoformat(), "end": maker.end.isoformat(), "minutes": maker.minutes, "beds": beds,
-              "tank_l": float(tank[-1])}
+    record = {
+        "start": maker.start.isoformat(),
+        "end": maker.end.isoformat(),
+        "minutes": maker.minutes,
+        "beds": beds,
+        "tank_l": float(tank[-1]),
+    }
     (folder / "history.json").write_text(json.dumps(record))
 
 
@@ -206,10 +250,21 @@ def _bed_record(bed: BedTruth, history: BedHistory, drain_ml: float) -> dict[str
     assert history.state is not None
     state = history.state
     return {
-        "programme": asdict(history.programme), "pulses": history.pulses, "decisions": history.decisions,
-        "dry_limit": bed.dry_limit, "capacity": bed.capacity, "dry_mix": bed.medium.dry_mix_theta,
-        "theta": float(history.water.theta), "salt": float(history.water.salt), "drain_ml": drain_ml,
-        "control": {"latched": state.latched, "tries": state.tries, "fault": state.fault, "given_today_ml": state.given_today_ml,
-                    "last_pulse_start": state.last_pulse_start.isoformat() if state.last_pulse_start else None,
-                    "last_pulse_end": state.last_pulse_end.isoformat() if state.last_pulse_end else None},
+        "programme": asdict(history.programme),
+        "pulses": history.pulses,
+        "decisions": history.decisions,
+        "dry_limit": bed.dry_limit,
+        "capacity": bed.capacity,
+        "dry_mix": bed.medium.dry_mix_theta,
+        "theta": float(history.water.theta),
+        "salt": float(history.water.salt),
+        "drain_ml": drain_ml,
+        "control": {
+            "latched": state.latched,
+            "tries": state.tries,
+            "fault": state.fault,
+            "given_today_ml": state.given_today_ml,
+            "last_pulse_start": state.last_pulse_start.isoformat() if state.last_pulse_start else None,
+            "last_pulse_end": state.last_pulse_end.isoformat() if state.last_pulse_end else None,
+        },
     }

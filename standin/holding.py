@@ -39,8 +39,17 @@ class BedTruth:
     def setup(self, pump_flow_l_min: float, tank_empty_l: float) -> BedSetup:
         d = self.definition
         flow = d["tested_flow_ml_min"] or d["rated_flow_ml_min"]
-        return BedSetup(self.volume_l, d["plants"], self.capacity, self.dry_limit, self.medium.theta_s, flow, d["line_fill_s"],
-                        pump_flow_l_min, tank_empty_l)
+        return BedSetup(
+            self.volume_l,
+            d["plants"],
+            self.capacity,
+            self.dry_limit,
+            self.medium.theta_s,
+            flow,
+            d["line_fill_s"],
+            pump_flow_l_min,
+            tank_empty_l,
+        )
 
 
 class Holding:
@@ -80,5 +89,14 @@ def _bed(house: str, d: dict[str, Any]) -> BedTruth:
     else:
         container = pot_volume_l(d["top_diameter_cm"], d["base_diameter_cm"], d["height_cm"])
     capacity = capacity_from_height(d["height_cm"], m)
-    return BedTruth(d["name"], house, d, m, container / d["plants_per_container"], capacity,
-                    round(proposed_dry_limit(capacity), 3), Crop(d["leaf_area_index"], d["plants_per_m2"]), probe_of(d["probe"]))
+    return BedTruth(
+        d["name"],
+        house,
+        d,
+        m,
+        container / d["plants_per_container"],
+        capacity,
+        round(proposed_dry_limit(capacity), 3),
+        Crop(d["leaf_area_index"], d["plants_per_m2"]),
+        probe_of(d["probe"]),
+    )

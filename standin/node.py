@@ -31,14 +31,21 @@ class Node:
     name: str
     port: int
     slots: list[Slot] = field(default_factory=list)
-    sources: list[tuple[Callable[[], dict[str, float]], dict[str, tuple[int, str, float]]]] = field(default_factory=list)
+    sources: list[tuple[Callable[[], dict[str, float]], dict[str, tuple[int, str, float]]]] = field(
+        default_factory=list
+    )
     server: ModbusTcpServer | None = None
 
     async def open(self) -> None:
-        """Start listening on loopback."""
-        blocks = ([SimData(0, values=[False] * 64, datatype=DataType.BITS)], [SimData(0, values=[False] * 16, datatype=DataType.BITS)],
-                  [SimData(0, count=400, values=0, datatype=DataType.REGISTERS)], [SimData(0, count=1, values=0, datatype=DataType.REGISTERS)])
+        """Start listening on loopback, with every register filled before the first request can come in."""
+        blocks = (
+            [SimData(0, values=[False] * 64, datatype=DataType.BITS)],
+            [SimData(0, values=[False] * 16, datatype=DataType.BITS)],
+            [SimData(0, count=400, values=0, datatype=DataType.REGISTERS)],
+            [SimData(0, count=1, values=0, datatype=DataType.REGISTERS)],
+        )
         self.server = ModbusTcpServer(SimDevice(DEVICE_ID, blocks), address=("127.0.0.1", self.port))
+        await self.show()
         await self.server.serve_forever(background=True)
 
     async def close(self) -> None:
@@ -70,7 +77,12 @@ class Node:
     async def _show_actuator(self, slot: Slot) -> None:
         assert self.server is not None
         a = slot.actuator
-        status = [a.last_number >> 16, a.last_number & 0xFFFF, min(0xFFFF, round(10 * a.left_s)), min(0xFFFF, round(a.delivered_ml))]
+        status = [
+            a.last_number >> 16,
+            a.last_number & 0xFFFF,
+            min(0xFFFF, round(10 * a.left_s)),
+            min(0xFFFF, round(a.delivered_ml)),
+        ]
         await self.server.async_setValues(DEVICE_ID, HOLDING, slot.status_register, status)
         if not a.on:
             await self.server.async_setValues(DEVICE_ID, COILS, slot.coil, [False])

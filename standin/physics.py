@@ -73,22 +73,41 @@ class World:
         self.rng = np.random.default_rng(start.get("seed", 1))
         self.now = datetime.fromisoformat(start["end"])
         self.tank_l, self.filling = float(start["tank_l"]), False
-        self.pumps = {p["name"]: Actuator(**start.get("pumps", {}).get(p["name"], {})) for p in holding.definition["pumps"]}
+        self.pumps = {
+            p["name"]: Actuator(**start.get("pumps", {}).get(p["name"], {})) for p in holding.definition["pumps"]
+        }
         self.flow_l_min = dict.fromkeys(self.pumps, 0.0)
         self.beds: dict[str, BedNow] = {}
         for truth in holding.beds:
             b = start["beds"][truth.name]
             seen = b.get("seen", b["theta"] * truth.probe.contact)
-            self.beds[truth.name] = BedNow(truth, BedWater(b["theta"], b["salt"]), seen, b["drain_ml"], Actuator(**b.get("valve", {})),
-                                           Place(b.get("place", "bed")))
+            self.beds[truth.name] = BedNow(
+                truth,
+                BedWater(b["theta"], b["salt"]),
+                seen,
+                b["drain_ml"],
+                Actuator(**b.get("valve", {})),
+                Place(b.get("place", "bed")),
+            )
 
     def as_record(self) -> dict[str, Any]:
         """The state to keep between starts, in the shape of history.json."""
         return {
-            "end": self.now.isoformat(), "tank_l": self.tank_l, "seed": int(self.rng.integers(1 << 31)),
+            "end": self.now.isoformat(),
+            "tank_l": self.tank_l,
+            "seed": int(self.rng.integers(1 << 31)),
             "pumps": {n: vars(p) for n, p in self.pumps.items()},
-            "beds": {n: {"theta": float(b.water.theta), "salt": float(b.water.salt), "seen": b.seen, "drain_ml": b.drain_ml,
-                         "valve": vars(b.valve), "place": b.place.value} for n, b in self.beds.items()},
+            "beds": {
+                n: {
+                    "theta": float(b.water.theta),
+                    "salt": float(b.water.salt),
+                    "seen": b.seen,
+                    "drain_ml": b.drain_ml,
+                    "valve": vars(b.valve),
+                    "place": b.place.value,
+                }
+                for n, b in self.beds.items()
+            },
         }
 
     def advance_to(self, now: datetime) -> None:
@@ -138,11 +157,15 @@ class World:
         bed.seen = follow(bed.seen, goal, seconds, lag)
 
     def _delivered_share(self, truth: BedTruth) -> float:
-        return float(next((e["delivered_share"] for e in truth.definition.get("events", []) if "delivered_share" in e), 1.0))
+        return float(
+            next((e["delivered_share"] for e in truth.definition.get("events", []) if "delivered_share" in e), 1.0)
+        )
 
     def _feed(self, truth: BedTruth) -> float:
         events = truth.definition.get("events", [])
-        return float(next((e["feed_ec_ms_cm"] for e in events if "feed_ec_ms_cm" in e), truth.definition["feed_ec_ms_cm"]))
+        return float(
+            next((e["feed_ec_ms_cm"] for e in events if "feed_ec_ms_cm" in e), truth.definition["feed_ec_ms_cm"])
+        )
 
     def _step_tank(self, seconds: float, drawn_l: float) -> None:
         d = self.holding.definition["tank"]
@@ -161,11 +184,20 @@ class World:
         air = self.sky.climate_at(bed.truth.house, self.now)[1]
         epsilon = permittivity_from_water_content(bed.water.theta)
         bulk = float(bulk_ec_from_pore(float(pore_ec_of(bed.water, bed.truth.physics)), epsilon, air - 0.8))
-        return {"raw": bed.last_raw if not math.isnan(bed.last_raw) else 65535.0, "permittivity": epsilon + self.rng.normal(0, 0.08),
-                "bulk_ec": max(0.0, bulk + self.rng.normal(0, 0.004)), "medium_temp": air - 0.8, "drain": bed.drain_ml}
+        return {
+            "raw": bed.last_raw if not math.isnan(bed.last_raw) else 65535.0,
+            "permittivity": epsilon + self.rng.normal(0, 0.08),
+            "bulk_ec": max(0.0, bulk + self.rng.normal(0, 0.004)),
+            "medium_temp": air - 0.8,
+            "drain": bed.drain_ml,
+        }
 
     def house_values(self, name: str) -> dict[str, float]:
         light, air, humidity, leaf, _ = self.sky.climate_at(name, self.now)
         jitter = self.rng.normal(0, 0.04, 3)
-        return {"air_temp": air + jitter[0], "humidity": min(100.0, max(0.0, humidity + 5 * jitter[1])), "leaf_temp": leaf + jitter[2],
-                "radiation": light}
+        return {
+            "air_temp": air + jitter[0],
+            "humidity": min(100.0, max(0.0, humidity + 5 * jitter[1])),
+            "leaf_temp": leaf + jitter[2],
+            "radiation": light,
+        }

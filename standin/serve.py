@@ -13,11 +13,12 @@ from typing import Any
 
 import httpx
 
+from reedcore.probe import Place
+
 from .holding import Holding
 from .node import Node, Slot
 from .physics import World
 from .registers import address_of
-from reedcore.probe import Place
 
 STEP_S, KEEP_S, ASK_S = 0.2, 2.0, 0.5
 
@@ -44,14 +45,18 @@ def build_nodes(holding: Holding, world: World, port_base: int) -> list[Node]:
 
     def actuator(node: Node, slot: int, device: Any) -> None:
         command, status = registers["command"], registers["status"]
-        node.slots.append(Slot(device, slot, command["base"] + command["stride"] * slot, status["base"] + status["stride"] * slot))
+        node.slots.append(
+            Slot(device, slot, command["base"] + command["stride"] * slot, status["base"] + status["stride"] * slot)
+        )
 
     for bed in world.beds.values():
         node, slot, name = nodes[bed.truth.definition["node"]], bed.truth.definition["slot"], bed.truth.name
         node.sources.append((lambda n=name: world.bed_values(n), places("bed", slot)))
         actuator(node, slot, bed.valve)
     for house in d["houses"]:
-        nodes[house["node"]].sources.append((lambda n=house["name"]: world.house_values(n), places("house", house["slot"])))
+        nodes[house["node"]].sources.append(
+            (lambda n=house["name"]: world.house_values(n), places("house", house["slot"]))
+        )
     for pump in d["pumps"]:
         node = nodes[pump["node"]]
         node.sources.append((lambda n=pump["name"]: {"flow": world.flow_l_min[n]}, places("pump", pump["slot"])))
@@ -77,7 +82,9 @@ def keep_world(world: World, state: Path) -> None:
 
 async def follow_server(world: World, clock: Clock, server: str, token: str, stop: asyncio.Event) -> None:
     """Ask the server for the clock and where the bench control has put each probe."""
-    async with httpx.AsyncClient(base_url=server, headers={"Authorization": f"Node {token}"}, timeout=5, trust_env=False) as client:
+    async with httpx.AsyncClient(
+        base_url=server, headers={"Authorization": f"Node {token}"}, timeout=5, trust_env=False
+    ) as client:
         while not stop.is_set():
             with contextlib.suppress(httpx.HTTPError, ValueError, KeyError):
                 answer = await client.get("/api/demo/world/")
@@ -102,7 +109,6 @@ async def run(port_base: int, state: Path, start_from: Path, server: str) -> Non
     nodes = build_nodes(holding, world, port_base)
     for node in nodes:
         await node.open()
-        await node.show()
     asking = asyncio.create_task(follow_server(world, clock, server, os.environ.get("GATEWAY_TOKEN", ""), stop))
     since_kept = 0.0
     while not stop.is_set():

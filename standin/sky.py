@@ -13,7 +13,16 @@ from reedcore.weather import WARMTH_C, HouseClimate, SunDay, Weather, clear_sky_
 
 from .holding import Holding
 
-_KINDS = (Weather.CLEAR, Weather.MIXED, Weather.CLEAR, Weather.MIXED, Weather.DULL, Weather.CLEAR, Weather.HOT, Weather.MIXED)
+_KINDS = (
+    Weather.CLEAR,
+    Weather.MIXED,
+    Weather.CLEAR,
+    Weather.MIXED,
+    Weather.DULL,
+    Weather.CLEAR,
+    Weather.HOT,
+    Weather.MIXED,
+)
 
 
 class Sky:
@@ -52,7 +61,9 @@ class Sky:
         axis = SunDay((sunrise - midnight).total_seconds(), (sunset - midnight).total_seconds(), height)
         kind = self.kind(day)
         seed = self._holding.definition["seed"] + day.toordinal()
-        outside = clear_sky_radiation(np.arange(1440) * 60.0, axis) * cloud_factor(1440, kind, np.random.default_rng(seed))
+        outside = clear_sky_radiation(np.arange(1440) * 60.0, axis) * cloud_factor(
+            1440, kind, np.random.default_rng(seed)
+        )
         return house_climate(outside, self.transmission(house, midnight + timedelta(hours=12)), WARMTH_C[kind])
 
     def climate_at(self, house: str, at: datetime) -> tuple[float, float, float, float, float]:
@@ -60,5 +71,10 @@ class Sky:
         local = at.astimezone(self._holding.zone)
         c = self.climate_of_day(house, local.date())
         i = min(1439, local.hour * 60 + local.minute)
-        return (float(c.radiation_w_m2[i]), float(c.air_temp_c[i]), float(c.humidity_pct[i]), float(c.leaf_temp_c[i]),
-                float(c.vpd_kpa[i]))
+        return (
+            float(c.radiation_w_m2[i]),
+            float(c.air_temp_c[i]),
+            float(c.humidity_pct[i]),
+            float(c.leaf_temp_c[i]),
+            float(c.vpd_kpa[i]),
+        )

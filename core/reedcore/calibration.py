@@ -11,7 +11,7 @@ from .errors import Inconsistent, NotDetermined, require_range
 
 MIN_WINDOW_S = 60.0
 MIN_READINGS = 10
-SLOPE_LIMIT_SHARE_PER_MIN = 0.003
+SLOPE_LIMIT_SHARE_PER_MIN = 0.006
 """Steady when the slope stays under this share of the span per minute."""
 SD_LIMIT_SHARE = 0.004
 """Steady when the scatter about the trend stays under this share of the span."""
@@ -162,7 +162,7 @@ def steadiness(time_s: FloatArray, raw: FloatArray, span_raw: float) -> Steadine
     assert last is not None
     slope, noise, mean, width, count = last
     still, settled = _runs(t[MIN_READINGS - 1 :], flags)
-    bubble = float(np.clip(slope / span_raw / (5 * SLOPE_LIMIT_SHARE_PER_MIN), -1, 1))
+    bubble = float(np.clip(slope / span_raw / (3 * SLOPE_LIMIT_SHARE_PER_MIN), -1, 1))
     return Steadiness(
         flags[-1], slope, noise, mean, width, count, still, settled, bubble, _say_steadiness(slope, noise, span_raw)
     )
@@ -172,7 +172,7 @@ def _early_bubble(t: FloatArray, x: FloatArray, span_raw: float) -> float:
     if len(t) < 3 or t[-1] == t[0]:
         return 0.0
     slope = (x[-1] - x[0]) / (t[-1] - t[0]) * 60
-    return float(np.clip(slope / span_raw / (5 * SLOPE_LIMIT_SHARE_PER_MIN), -1, 1))
+    return float(np.clip(slope / span_raw / (3 * SLOPE_LIMIT_SHARE_PER_MIN), -1, 1))
 
 
 def _window(t: FloatArray, x: FloatArray, end: int) -> tuple[float, float, float, float, int] | None:

@@ -127,7 +127,9 @@ def simulate(
         rows[i] = water.theta, seen, flows.drain_ml, pore_ec_of(water, physics)
         times.append(now)
     current = replace(current, **changed)
-    return SimulatedDay(times, rows[:, 0], rows[:, 1], rows[:, 2], rows[:, 3], pulses, changes, current.fault, water, current)
+    return SimulatedDay(
+        times, rows[:, 0], rows[:, 1], rows[:, 2], rows[:, 3], pulses, changes, current.fault, water, current
+    )
 
 
 class _PulseFlow:

@@ -11,9 +11,17 @@ from .models import Membership
 from .roles import Role, at_least
 
 SITE_PATH = {
-    "Site": "pk", "House": "site_id", "Bed": "house__site_id", "Tank": "site_id", "Pump": "tank__site_id",
-    "Node": "site_id", "Channel": "node__site_id", "Probe": "bed__house__site_id", "Job": "site_id",
-    "Note": "site_id", "Pulse": "bed__house__site_id",
+    "Site": "pk",
+    "House": "site_id",
+    "Bed": "house__site_id",
+    "Tank": "site_id",
+    "Pump": "tank__site_id",
+    "Node": "site_id",
+    "Channel": "node__site_id",
+    "Probe": "bed__house__site_id",
+    "Job": "site_id",
+    "Note": "site_id",
+    "Pulse": "bed__house__site_id",
 }
 Found = TypeVar("Found", bound=Model)
 

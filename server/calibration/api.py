@@ -57,8 +57,21 @@ def probes(request: Request, site_id: int) -> list[ProbeOut]:
     for p in rows:
         v = known.get(p.pk)
         state = "not calibrated" if v is None else f"version {v.number}, {v.get_method_display()}"
-        out.append(ProbeOut(p.pk, p.name, p.kind, p.bed_id, p.bed.name, p.bed.crop, state, bool(v and v.provisional), v is not None,
-                            p.depth_cm, p.dripper_distance_cm))
+        out.append(
+            ProbeOut(
+                p.pk,
+                p.name,
+                p.kind,
+                p.bed_id,
+                p.bed.name,
+                p.bed.crop,
+                state,
+                bool(v and v.provisional),
+                v is not None,
+                p.depth_cm,
+                p.dripper_distance_cm,
+            )
+        )
     return sorted(out, key=lambda p: (p.calibrated, not p.provisional, p.bed_name))
 
 
@@ -88,21 +101,55 @@ def _bench(probe: Probe) -> Bench:
     times, raws, s = judge(probe, now)
     held = open_captures(probe)
     raw_now = float(raws[-1]) if len(raws) else float("nan")
-    result, problem, field = bench_result(probe, held, s.mean)
+    result, problem, field = bench_result(probe, held, raw_now)
     at = times[-1] if times else None
     volume = volume_of(probe.bed)
     version = current_calibrations([probe.pk], now).get(probe.pk)
     theta = Figure(None, "% v/v", 1, "not calibrated yet")
     if version:
-        theta = worked("two_point", {"raw": raw_now, "raw_dry": version.raw_dry, "raw_wet": version.raw_wet,
-                                     "theta_dry": version.theta_dry, "theta_wet": version.theta_wet},
-                       f"probe {probe.name}, calibration {version.number}", at)
-    water = worked("water_l", {"theta": (theta.value if theta.value is not None else float("nan")) / 100,
-                               "volume_l_per_plant": volume}, theta.source, at)
+        theta = worked(
+            "two_point",
+            {
+                "raw": raw_now,
+                "raw_dry": version.raw_dry,
+                "raw_wet": version.raw_wet,
+                "theta_dry": version.theta_dry,
+                "theta_wet": version.theta_wet,
+            },
+            f"probe {probe.name}, calibration {version.number}",
+            at,
+        )
+    water = worked(
+        "water_l",
+        {"theta": (theta.value if theta.value is not None else float("nan")) / 100, "volume_l_per_plant": volume},
+        theta.source,
+        at,
+    )
     step = max(1, len(raws) // 240)
     return Bench(
-        probe.pk, probe.name, probe.kind, probe.bed_id, probe.bed.name, probe.span_raw, raw_now, at, s.steady, s.bubble, s.why,
-        s.slope_per_min, s.noise, s.still_for_s, s.settled_after_s, times[::step], raws[::step].tolist(),
-        bench_points(probe, held), result, problem, field,
+        probe.pk,
+        probe.name,
+        probe.kind,
+        probe.bed_id,
+        probe.bed.name,
+        probe.span_raw,
+        raw_now,
+        at,
+        s.steady,
+        s.bubble,
+        s.why,
+        s.slope_per_min,
+        s.noise,
+        s.still_for_s,
+        s.settled_after_s,
+        times[::step],
+        raws[::step].tolist(),
+        bench_points(probe, held),
+        result,
+        problem,
+        field,
         [version_out(v) for v in probe.calibrations.select_related("published_by").order_by("-number")],
-        worked("ml_per_point", {"volume_l_per_plant": volume}, "from the volume"), theta, water)
+        worked("ml_per_point", {"volume_l_per_plant": volume}, "from the volume"),
+        theta,
+        water,
+    )

@@ -9,7 +9,7 @@ from common.figures import Figure
 from fitting.models import Probe, Quantity
 from places.beds import capacity_of
 from readings.models import Reading
-from reedcore.calibration import CalibrationPoint, Steadiness, steadiness, two_point_calibration
+from reedcore.calibration import MIN_POINT_SHARE, CalibrationPoint, Steadiness, steadiness, two_point_calibration
 from reedcore.errors import ReedError
 from reedcore.substrate import medium
 
@@ -90,19 +90,34 @@ def recent_raw(probe: Probe, now: datetime, window: timedelta = WINDOW) -> tuple
     rows = list(readings.filter(time__gt=now - window).order_by("-time").values_list("time", "raw")[:600])
     if len(rows) < 30:
         # A fast demo clock leaves few readings in the window: the judgement needs ten.
-        rows = list(readings.filter(time__gt=now - timedelta(hours=2)).order_by("-time").values_list("time", "raw")[:30])
+        rows = list(
+            readings.filter(time__gt=now - timedelta(hours=2)).order_by("-time").values_list("time", "raw")[:30]
+        )
     rows.reverse()
     return [t for t, _ in rows], np.array([r for _, r in rows], dtype=float)
 
 
 def judge(probe: Probe, now: datetime) -> tuple[list[datetime], np.ndarray, Steadiness]:
+    """Recent readings and whether they are steady. Readings from before the probe was moved, or from before the
+    last capture, do not count: the next point lies somewhere else."""
     times, raws = recent_raw(probe, now)
-    seconds = np.array([t.timestamp() for t in times])
-    return times, raws, steadiness(seconds, raws, probe.span_raw)
+    moments = [probe.moved_at, *probe.captures.filter(superseded=False).values_list("taken_at", flat=True)]
+    since = max((m for m in moments if m is not None), default=None)
+    first = next((i for i, t in enumerate(times) if since is None or t > since), len(times))
+    seconds = np.array([t.timestamp() for t in times[first:]])
+    return times, raws, steadiness(seconds, raws[first:], probe.span_raw)
 
 
 def open_captures(probe: Probe) -> dict[str, Capture]:
     return {c.kind: c for c in probe.captures.filter(superseded=False).select_related("taken_by")}
+
+
+def not_moved(probe: Probe, kind: str, raw: float) -> CalibrationPoint | None:
+    """The other captured point, where the reading has not left it: the probe is still in the same mix."""
+    for other, capture in open_captures(probe).items():
+        if other != kind and abs(capture.raw - raw) < MIN_POINT_SHARE * probe.span_raw:
+            return point_of(capture)
+    return None
 
 
 def point_of(capture: Capture) -> CalibrationPoint:
@@ -114,18 +129,41 @@ def bench_points(probe: Probe, captures: dict[str, Capture]) -> list[BenchPoint]
     bed, m = probe.bed, medium(probe.bed.medium)
     capacity = capacity_of(bed)
     return [
-        _point(PointKind.DRY, "Dry mix", f"Put the probe in air-dried {m.name}, pressed as in the bed.", m.dry_mix_theta,
-               f"air-dried {m.name}, {m.origin}", captures),
-        _point(PointKind.WET, "Soaked and drained", f"Soak the {m.name}, let it drain until it stops dripping, put the probe in.",
-               capacity, f"{m.name} capacity at {bed.height_cm:g} cm, {m.origin}", captures),
+        _point(
+            PointKind.DRY,
+            "Dry mix",
+            f"Put the probe in air-dried {m.name}, pressed as in the bed.",
+            m.dry_mix_theta,
+            f"air-dried {m.name}, {m.origin}",
+            captures,
+        ),
+        _point(
+            PointKind.WET,
+            "Soaked and drained",
+            f"Soak the {m.name}, let it drain until it stops dripping, put the probe in.",
+            capacity,
+            f"{m.name} capacity at {bed.height_cm:g} cm, {m.origin}",
+            captures,
+        ),
     ]
 
 
-def _point(kind: PointKind, title: str, instruction: str, theta: float, origin: str, captures: dict[str, Capture]) -> BenchPoint:
+def _point(
+    kind: PointKind, title: str, instruction: str, theta: float, origin: str, captures: dict[str, Capture]
+) -> BenchPoint:
     c = captures.get(kind)
     return BenchPoint(
-        kind, title, instruction, round(theta, 3), origin, c.theta if c else None, c.raw if c else None,
-        c.noise_raw if c else None, c.taken_at if c else None, str(c.taken_by) if c else "")
+        kind,
+        title,
+        instruction,
+        round(theta, 3),
+        origin,
+        c.theta if c else None,
+        c.raw if c else None,
+        c.noise_raw if c else None,
+        c.taken_at if c else None,
+        str(c.taken_by) if c else "",
+    )
 
 
 def bench_result(probe: Probe, captures: dict[str, Capture], raw_now: float) -> tuple[BenchResult | None, str, str]:
@@ -133,7 +171,9 @@ def bench_result(probe: Probe, captures: dict[str, Capture], raw_now: float) -> 
     if PointKind.DRY not in captures or PointKind.WET not in captures:
         return None, "", ""
     try:
-        line = two_point_calibration(point_of(captures[PointKind.DRY]), point_of(captures[PointKind.WET]), probe.span_raw)
+        line = two_point_calibration(
+            point_of(captures[PointKind.DRY]), point_of(captures[PointKind.WET]), probe.span_raw
+        )
     except ReedError as error:
         return None, f"{error.field.replace('_', ' ')} is {error.value:g}; expected {error.expectation}", error.field
     theta_now = line.intercept + line.slope * raw_now
@@ -141,5 +181,16 @@ def bench_result(probe: Probe, captures: dict[str, Capture], raw_now: float) -> 
 
 
 def version_out(v: CalibrationVersion) -> VersionOut:
-    return VersionOut(v.number, v.get_method_display(), v.provisional, v.valid_from, str(v.published_by), v.raw_dry, v.raw_wet,
-                      v.theta_dry, v.theta_wet, v.resolution_points, v.slope < 0)
+    return VersionOut(
+        v.number,
+        v.get_method_display(),
+        v.provisional,
+        v.valid_from,
+        str(v.published_by),
+        v.raw_dry,
+        v.raw_wet,
+        v.theta_dry,
+        v.theta_wet,
+        v.resolution_points,
+        v.slope < 0,
+    )

@@ -14,7 +14,8 @@ def current_calibrations(probe_ids: Iterable[int], at: datetime) -> dict[int, Ca
     """The version in force of each probe at a moment, by probe."""
     rows = (
         CalibrationVersion.objects.filter(probe__in=list(probe_ids), valid_from__lte=at)
-        .order_by("probe_id", "-valid_from", "-number").distinct("probe_id")
+        .order_by("probe_id", "-valid_from", "-number")
+        .distinct("probe_id")
     )
     return {row.probe_id: row for row in rows}
 

@@ -9,10 +9,22 @@ from rest_framework.decorators import api_view
 from rest_framework.permissions import AllowAny, IsAuthenticated
 from rest_framework.request import Request
 from rest_framework.response import Response
-from rest_framework.serializers import Serializer
+from rest_framework.serializers import CharField, Serializer
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
 from .authentication import IsNode, NodeToken
+
+
+class FormSerializer(DataclassSerializer):
+    """A dataclass as it comes in: empty texts are for the services to judge, not for the parser."""
+
+    def get_fields(self) -> dict[str, Any]:
+        fields = super().get_fields()
+        for field in fields.values():
+            if isinstance(field, CharField):
+                field.allow_blank = True
+        return fields
+
 
 _made: dict[type, type[Serializer]] = {}
 
@@ -23,7 +35,7 @@ def serializer_of(kind: Any) -> Any:
         return kind
     if kind not in _made:
         meta = type("Meta", (), {"dataclass": kind})
-        _made[kind] = type(f"{kind.__name__}Serializer", (DataclassSerializer,), {"Meta": meta})
+        _made[kind] = type(f"{kind.__name__}Serializer", (FormSerializer,), {"Meta": meta})
     return _made[kind]
 
 
@@ -39,8 +51,15 @@ def plain(value: Any) -> Any:
 
 
 def endpoint(
-    method: str, *, takes: Any = None, gives: Any = None, many: bool = False, status: int = 200,
-    by: str = "person", operation: str = "", parameters: list[Any] | None = None,
+    method: str,
+    *,
+    takes: Any = None,
+    gives: Any = None,
+    many: bool = False,
+    status: int = 200,
+    by: str = "person",
+    operation: str = "",
+    parameters: list[Any] | None = None,
     documents: Any = None,
 ) -> Callable[[Callable[..., Any]], Any]:
     """Make an API view of a function (request, [data,] **path) that returns a dataclass, a list of them or None.
@@ -68,8 +87,12 @@ def endpoint(
             made = _with(made, None, [IsAuthenticated])
         out = serializer_of(gives)
         responses = {status: out(many=many) if out is not None and many else out}
-        return extend_schema(operation_id=operation or function.__name__, request=serializer or serializer_of(documents), responses=responses,
-                             parameters=parameters)(made)
+        return extend_schema(
+            operation_id=operation or function.__name__,
+            request=serializer or serializer_of(documents),
+            responses=responses,
+            parameters=parameters,
+        )(made)
 
     return wrap
 
@@ -84,5 +107,3 @@ def _with(view: Any, authentication: Any, permissions: Any) -> Any:
 
 def _answer(value: Any, status: int) -> Response:
     return value if isinstance(value, Response) else Response(plain(value), status=status)
-
-

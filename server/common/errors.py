@@ -59,7 +59,11 @@ def answer_with_errors(error: Exception, context: dict[str, Any]) -> Response | 
 
 def _plain(error: Exception, response: Response) -> str:
     if isinstance(error, exceptions.NotAuthenticated | exceptions.AuthenticationFailed):
-        return "Sign in first; your session has ended." if isinstance(error, exceptions.NotAuthenticated) else str(error.detail)
+        return (
+            "Sign in first; your session has ended."
+            if isinstance(error, exceptions.NotAuthenticated)
+            else str(error.detail)
+        )
     if isinstance(error, Http404 | exceptions.NotFound):
         return "This is not here, or not yours to see."
     if isinstance(error, PermissionDenied | exceptions.PermissionDenied):

@@ -10,7 +10,10 @@ class Job(models.Model):
     total = models.PositiveIntegerField(default=0)
     done = models.PositiveIntegerField(default=0)
     state = models.CharField(
-        max_length=10, default="waiting", choices=[(s, s) for s in ("waiting", "running", "done", "failed", "cancelled")])
+        max_length=10,
+        default="waiting",
+        choices=[(s, s) for s in ("waiting", "running", "done", "failed", "cancelled")],
+    )
     message = models.CharField(max_length=300, blank=True)
     created_at = models.DateTimeField()
     finished_at = models.DateTimeField(null=True)

@@ -82,9 +82,10 @@ LANGUAGE_CODE = "en-gb"
 TIME_ZONE = "UTC"
 USE_TZ = True
 USE_I18N = False
-STATIC_URL = "/assets/"
-STATIC_ROOT = ROOT / "var" / "static"
 WEB_DIST = ROOT / "web" / "dist"
+STATIC_URL = "/assets/"
+STATIC_ROOT = WEB_DIST
+
 WHITENOISE_ROOT = WEB_DIST
 DATA_UPLOAD_MAX_MEMORY_SIZE = 8 * 1024 * 1024
 
@@ -112,6 +113,10 @@ LOGGING = {
     "formatters": {"plain": {"format": "%(levelname)s %(name)s %(message)s"}},
     "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain"}},
     "root": {"handlers": ["console"], "level": "WARNING"},
-    "loggers": {"axes": {"level": "ERROR"}, "procrastinate": {"level": "WARNING"}},
+    "loggers": {
+        "axes": {"level": "ERROR"},
+        "procrastinate": {"level": "WARNING"},
+        "django.request": {"level": "ERROR"},
+    },
 }
 DEMO_SITE_NAME = "Heron Quay Glass"

@@ -17,6 +17,8 @@ urlpatterns = [
     path("api/", include("demo.urls")),
     path("api/", include("common.urls")),
     path("api/sites/<int:site_id>/live/", live, name="live"),
-    path("api/schema/", SpectacularJSONAPIView.as_view(authentication_classes=[], permission_classes=[]), name="schema"),
-    re_path(r"^(?!api/|assets/).*$", page, name="page"),
+    path(
+        "api/schema/", SpectacularJSONAPIView.as_view(authentication_classes=[], permission_classes=[]), name="schema"
+    ),
+    re_path(r"^(?!api/|assets/|built/).*$", page, name="page"),
 ]

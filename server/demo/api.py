@@ -82,4 +82,9 @@ def demo_world(request: Request) -> World:
     site = _demo_site(request.auth.site)
     clock = site.demo_clock
     rows = ProbePlace.objects.filter(probe__bed__house__site=site, probe__retired_at=None).select_related("probe__bed")
-    return World(clock.anchor_real, clock.anchor_site, clock.rate, [PlaceOut(p.probe.bed.name, p.probe_id, Place(p.place)) for p in rows])
+    return World(
+        clock.anchor_real,
+        clock.anchor_site,
+        clock.rate,
+        [PlaceOut(p.probe.bed.name, p.probe_id, Place(p.place)) for p in rows],
+    )

@@ -31,9 +31,24 @@ from watering.models import BedControl, Decision, ProgrammeVersion, Pulse, Pulse
 from .models import ProbePlace
 from .services import set_clock
 
-BED_KEYS = ("crop", "medium", "shape", "length_cm", "width_cm", "top_diameter_cm", "base_diameter_cm", "height_cm",
-            "plants_per_container", "plants", "plants_per_m2", "leaf_area_index", "rated_flow_ml_min", "tested_flow_ml_min",
-            "line_fill_s", "feed_ec_ms_cm")
+BED_KEYS = (
+    "crop",
+    "medium",
+    "shape",
+    "length_cm",
+    "width_cm",
+    "top_diameter_cm",
+    "base_diameter_cm",
+    "height_cm",
+    "plants_per_container",
+    "plants",
+    "plants_per_m2",
+    "leaf_area_index",
+    "rated_flow_ml_min",
+    "tested_flow_ml_min",
+    "line_fill_s",
+    "feed_ec_ms_cm",
+)
 
 
 @dataclass
@@ -59,14 +74,18 @@ class Loading:
         return datetime.fromisoformat(self.record["end"]).astimezone(UTC)
 
     def local(self, text: str) -> datetime:
-        return datetime.fromisoformat(text).replace(tzinfo=ZoneInfo(self.definition["site"]["time_zone"])).astimezone(UTC)
+        return (
+            datetime.fromisoformat(text).replace(tzinfo=ZoneInfo(self.definition["site"]["time_zone"])).astimezone(UTC)
+        )
 
 
 @transaction.atomic
 def load_demo(definition: Path, history: Path, port_base: int, gateway_token: str) -> Site:
     """Load the demo holding once, in one transaction. Channels, people and programmes come with fourteen days of record."""
     tracks = np.load(history / "tracks.npz")
-    work = Loading(json.loads(definition.read_text()), json.loads((history / "history.json").read_text()), tracks, port_base)
+    work = Loading(
+        json.loads(definition.read_text()), json.loads((history / "history.json").read_text()), tracks, port_base
+    )
     _site_and_people(work)
     _nodes_and_water(work, gateway_token)
     for order, house in enumerate(work.definition["houses"]):
@@ -89,12 +108,19 @@ def _nodes_and_water(work: Loading, gateway_token: str) -> None:
     d = work.definition
     for n in d["nodes"]:
         work.nodes[n["name"]] = Node.objects.create(
-            site=work.site, name=n["name"], kind=NodeKind.MODBUS_TCP, host="127.0.0.1", port=work.port_base + n["port_offset"],
-            last_seen=work.end)
+            site=work.site,
+            name=n["name"],
+            kind=NodeKind.MODBUS_TCP,
+            host="127.0.0.1",
+            port=work.port_base + n["port_offset"],
+            last_seen=work.end,
+        )
     gateway = Node.objects.create(site=work.site, name="Gateway", kind=NodeKind.GATEWAY, last_seen=work.end)
     set_token(gateway, gateway_token)
     t = d["tank"]
-    tank = Tank.objects.create(site=work.site, name=t["name"], capacity_l=t["capacity_l"], warn_l=t["warn_l"], empty_l=t["empty_l"])
+    tank = Tank.objects.create(
+        site=work.site, name=t["name"], capacity_l=t["capacity_l"], warn_l=t["warn_l"], empty_l=t["empty_l"]
+    )
     _channels(work, "tank", t["node"], t["slot"], {"tank": tank}, "tank:{q}")
     for p in d["pumps"]:
         pump = Pump.objects.create(tank=tank, name=p["name"], flow_l_min=p["flow_l_min"])
@@ -106,28 +132,52 @@ def _nodes_and_water(work: Loading, gateway_token: str) -> None:
 def _actuator(work: Loading, kind: ActuatorKind, node: str, slot: int, **owner: Any) -> None:
     r = work.definition["registers"]
     Actuator.objects.create(
-        node=work.nodes[node], kind=kind, coil=slot, command_register=r["command"]["base"] + r["command"]["stride"] * slot,
-        status_register=r["status"]["base"] + r["status"]["stride"] * slot, **owner)
+        node=work.nodes[node],
+        kind=kind,
+        coil=slot,
+        command_register=r["command"]["base"] + r["command"]["stride"] * slot,
+        status_register=r["status"]["base"] + r["status"]["stride"] * slot,
+        **owner,
+    )
 
 
-def _channels(work: Loading, section: str, node: str, slot: int, owner: dict[str, Any], key: str,
-              only: set[str] | None = None, since: datetime | None = None, until: datetime | None = None) -> None:
+def _channels(
+    work: Loading,
+    section: str,
+    node: str,
+    slot: int,
+    owner: dict[str, Any],
+    key: str,
+    only: set[str] | None = None,
+    since: datetime | None = None,
+    until: datetime | None = None,
+) -> None:
     """Channels of one owner by the register map, with their history queued for copying."""
     s = work.definition["registers"][section]
     for quantity, (offset, kind, scale) in s["map"].items():
         if only is not None and quantity not in only:
             continue
         channel = Channel.objects.create(
-            node=work.nodes[node], quantity=quantity, register=s["base"] + s["stride"] * slot + offset, register_type=kind,
-            scale=scale, retired_at=until, **owner)
+            node=work.nodes[node],
+            quantity=quantity,
+            register=s["base"] + s["stride"] * slot + offset,
+            register_type=kind,
+            scale=scale,
+            retired_at=until,
+            **owner,
+        )
         work.copies.append((channel, key.format(q=quantity), since or work.start, until or work.end))
 
 
 def _house(work: Loading, d: dict[str, Any], order: int) -> None:
     wash = d.get("whitewash")
     house = House.objects.create(
-        site=work.site, name=d["name"], order=order, drain_returned=d["drain_returned"],
-        transmission=wash["transmission"] if wash else d["transmission"])
+        site=work.site,
+        name=d["name"],
+        order=order,
+        drain_returned=d["drain_returned"],
+        transmission=wash["transmission"] if wash else d["transmission"],
+    )
     _channels(work, "house", d["node"], d["slot"], {"house": house}, f"house:{d['name']}:{{q}}")
     for bed_order, bed in enumerate(d["beds"]):
         _bed(work, house, bed, bed_order)
@@ -136,7 +186,9 @@ def _house(work: Loading, d: dict[str, Any], order: int) -> None:
 def _bed(work: Loading, house: House, d: dict[str, Any], order: int) -> None:
     record = work.record["beds"][d["name"]]
     values = {k: d[k] for k in BED_KEYS if k in d}
-    bed = Bed.objects.create(house=house, order=order, name=d["name"], pump=work.pumps[d["pump"]], dry_limit=record["dry_limit"], **values)
+    bed = Bed.objects.create(
+        house=house, order=order, name=d["name"], pump=work.pumps[d["pump"]], dry_limit=record["dry_limit"], **values
+    )
     _channels(work, "bed", d["node"], d["slot"], {"bed": bed}, f"bed:{d['name']}:{{q}}", only={"drain"})
     _actuator(work, ActuatorKind.VALVE, d["node"], d["slot"], bed=bed)
     for definition in (d.get("old_probe"), d["probe"]):
@@ -150,10 +202,27 @@ def _bed(work: Loading, house: House, d: dict[str, Any], order: int) -> None:
 def _probe(work: Loading, bed: Bed, d: dict[str, Any], p: dict[str, Any], record: dict[str, Any]) -> None:
     fitted = work.local(p["fitted_local"]) if "fitted_local" in p else work.start
     retired = work.local(p["retired_local"]) if "retired_local" in p else None
-    probe = Probe.objects.create(bed=bed, name=p["name"], kind=p["kind"], span_raw=p["span_raw"], depth_cm=p["depth_cm"],
-                                 dripper_distance_cm=p["dripper_distance_cm"], fitted_at=fitted, retired_at=retired)
-    _channels(work, "bed", d["node"], d["slot"], {"bed": bed, "probe": probe}, f"probe:{p['name']}:{{q}}",
-              only={"raw", "permittivity", "bulk_ec", "medium_temp"}, since=fitted, until=retired)
+    probe = Probe.objects.create(
+        bed=bed,
+        name=p["name"],
+        kind=p["kind"],
+        span_raw=p["span_raw"],
+        depth_cm=p["depth_cm"],
+        dripper_distance_cm=p["dripper_distance_cm"],
+        fitted_at=fitted,
+        retired_at=retired,
+    )
+    _channels(
+        work,
+        "bed",
+        d["node"],
+        d["slot"],
+        {"bed": bed, "probe": probe},
+        f"probe:{p['name']}:{{q}}",
+        only={"raw", "permittivity", "bulk_ec", "medium_temp"},
+        since=fitted,
+        until=retired,
+    )
     if retired is None:
         ProbePlace.objects.create(probe=probe)
     if p.get("calibrated") != "no":
@@ -165,12 +234,27 @@ def _calibration(work: Loading, probe: Probe, p: dict[str, Any], record: dict[st
     curve = RawCurve(t["raw_air"], t["raw_water"], t["bend"])
     dry, wet = (0.0, 1.0) if air_water else (record["dry_mix"], record["capacity"])
     contact = 1.0 if air_water else t["contact"]
-    points = [CalibrationPoint(round(raw_from_water_content(theta * contact, curve)), t["noise"], theta) for theta in (dry, wet)]
+    points = [
+        CalibrationPoint(round(raw_from_water_content(theta * contact, curve)), t["noise"], theta)
+        for theta in (dry, wet)
+    ]
     line = two_point_calibration(points[0], points[1], probe.span_raw)
     CalibrationVersion.objects.create(
-        probe=probe, number=1, method=Method.AIR_WATER if air_water else Method.TWO_POINT, valid_from=work.start, slope=line.slope,
-        intercept=line.intercept, resolution_points=line.resolution_points, raw_dry=points[0].raw, raw_wet=points[1].raw, theta_dry=dry,
-        theta_wet=wet, provisional=air_water, published_at=work.start, published_by=work.owner)
+        probe=probe,
+        number=1,
+        method=Method.AIR_WATER if air_water else Method.TWO_POINT,
+        valid_from=work.start,
+        slope=line.slope,
+        intercept=line.intercept,
+        resolution_points=line.resolution_points,
+        raw_dry=points[0].raw,
+        raw_wet=points[1].raw,
+        theta_dry=dry,
+        theta_wet=wet,
+        provisional=air_water,
+        published_at=work.start,
+        published_by=work.owner,
+    )
 
 
 def _programme(work: Loading, bed: Bed, d: dict[str, Any], record: dict[str, Any]) -> ProgrammeVersion | None:
@@ -180,7 +264,9 @@ def _programme(work: Loading, bed: Bed, d: dict[str, Any], record: dict[str, Any
     if d["probe"].get("calibrated") == "air_water":
         # The band stands on the scale its probe shows, as the grower saw it when typing it in.
         values |= {k: round(values[k] * d["probe"]["truth"]["contact"], 3) for k in ("low", "high", "rescue")}
-    return ProgrammeVersion.objects.create(bed=bed, number=1, published_at=work.start, published_by=work.owner, **values)
+    return ProgrammeVersion.objects.create(
+        bed=bed, number=1, published_at=work.start, published_by=work.owner, **values
+    )
 
 
 def _pulses(bed: Bed, programme: ProgrammeVersion | None, record: dict[str, Any], work: Loading) -> None:
@@ -188,22 +274,52 @@ def _pulses(bed: Bed, programme: ProgrammeVersion | None, record: dict[str, Any]
     pulses = []
     for p in record["pulses"]:
         at = datetime.fromisoformat(p["at"])
-        pulses.append(Pulse(bed=bed, programme=programme, ordered_at=at, seconds=p["seconds"], dose_ml=p["dose_ml"], by=by,
-                            state=PulseState.DONE, started_at=at, ended_at=at + timedelta(seconds=p["seconds"]),
-                            delivered_ml=p["dose_ml"]))
+        pulses.append(
+            Pulse(
+                bed=bed,
+                programme=programme,
+                ordered_at=at,
+                seconds=p["seconds"],
+                dose_ml=p["dose_ml"],
+                by=by,
+                state=PulseState.DONE,
+                started_at=at,
+                ended_at=at + timedelta(seconds=p["seconds"]),
+                delivered_ml=p["dose_ml"],
+            )
+        )
     Pulse.objects.bulk_create(pulses)
-    Decision.objects.bulk_create([
-        Decision(bed=bed, tick_at=datetime.fromisoformat(d["at"]), action=d["action"], why=d["reasons"][0]["why"],
-                 reasons=d["reasons"], dose_ml_per_plant=d["dose_ml"], seconds=d["seconds"])
-        for d in record["decisions"]], batch_size=2000)
+    Decision.objects.bulk_create(
+        [
+            Decision(
+                bed=bed,
+                tick_at=datetime.fromisoformat(d["at"]),
+                action=d["action"],
+                why=d["reasons"][0]["why"],
+                reasons=d["reasons"],
+                dose_ml_per_plant=d["dose_ml"],
+                seconds=d["seconds"],
+            )
+            for d in record["decisions"]
+        ],
+        batch_size=2000,
+    )
 
 
 def _control(bed: Bed, record: dict[str, Any], work: Loading) -> None:
     c = record["control"]
     times = {k: datetime.fromisoformat(c[k]) if c[k] else None for k in ("last_pulse_start", "last_pulse_end")}
     last_why = record["decisions"][-1]["reasons"][0]["why"] if record["decisions"] else ""
-    BedControl.objects.create(bed=bed, latched=c["latched"], tries=c["tries"], fault=c["fault"], given_today_ml=c["given_today_ml"],
-                              given_day=local_day(work.site, work.end), last_why=last_why, **times)
+    BedControl.objects.create(
+        bed=bed,
+        latched=c["latched"],
+        tries=c["tries"],
+        fault=c["fault"],
+        given_today_ml=c["given_today_ml"],
+        given_day=local_day(work.site, work.end),
+        last_why=last_why,
+        **times,
+    )
 
 
 def _copy_readings(work: Loading) -> None:

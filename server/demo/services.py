@@ -28,11 +28,14 @@ def set_rate(site: Site, rate: float, real: datetime) -> None:
 @transaction.atomic
 def set_clock(site: Site, site_time: datetime, real: datetime, rate: float) -> None:
     """Set the demo clock to a moment."""
-    DemoClock.objects.update_or_create(site=site, defaults={"anchor_site": site_time, "anchor_real": real, "rate": rate})
+    DemoClock.objects.update_or_create(
+        site=site, defaults={"anchor_site": site_time, "anchor_real": real, "rate": rate}
+    )
 
 
 @transaction.atomic
 def place_probe(probe: Probe, place: Place) -> None:
     """Move the stand-in's probe."""
     ProbePlace.objects.update_or_create(probe=probe, defaults={"place": place.value})
+    Probe.objects.filter(pk=probe.pk).update(moved_at=site_now(probe.bed.house.site))
     tell(probe.bed.house.site_id, "calibration")

@@ -114,23 +114,54 @@ def nodes(request: Request, site_id: int) -> list[NodeOut]:
     site = reach(request, Site, site_id)
     now, out = site_now(site), []
     rows = site.nodes.prefetch_related(
-        "channels__latest", "channels__bed", "channels__probe", "channels__house", "channels__tank", "channels__pump",
-        "actuators__bed", "actuators__pump").order_by("id")
+        "channels__latest",
+        "channels__bed",
+        "channels__probe",
+        "channels__house",
+        "channels__tank",
+        "channels__pump",
+        "actuators__bed",
+        "actuators__pump",
+    ).order_by("id")
     for node in rows:
         channels = [_channel(c) for c in node.channels.all() if c.retired_at is None]
-        actuators = [f"{a.kind} of {'bed ' + a.bed.name if a.bed else a.pump.name if a.pump else ''}" for a in node.actuators.all()]
+        actuators = [
+            f"{a.kind} of {'bed ' + a.bed.name if a.bed else a.pump.name if a.pump else ''}"
+            for a in node.actuators.all()
+        ]
         silent = node.last_seen is None or (now - node.last_seen).total_seconds() > max(300, 4 * node.poll_s)
         address = f"{node.host}:{node.port}, device {node.device_id}" if node.port else "speaks for the nodes"
-        out.append(NodeOut(node.pk, node.name, NodeKind(node.kind).label, address, node.last_seen, silent,
-                           node.last_problem, bool(node.token_hash), channels, actuators))
+        out.append(
+            NodeOut(
+                node.pk,
+                node.name,
+                NodeKind(node.kind).label,
+                address,
+                node.last_seen,
+                silent,
+                node.last_problem,
+                bool(node.token_hash),
+                channels,
+                actuators,
+            )
+        )
     return out
 
 
 def _channel(c: Channel) -> ChannelOut:
     latest = getattr(c, "latest", None)
-    return ChannelOut(c.pk, c.get_quantity_display(), c.quantity, UNIT[c.quantity], c.register, c.register_type,
-                      latest.raw if latest else None, latest.time if latest else None,
-                      latest is not None and latest.quality == 0, _where(c))
+    return ChannelOut(
+        c.pk,
+        c.get_quantity_display(),
+        c.quantity,
+        UNIT[c.quantity],
+        c.register,
+        c.register_type,
+        latest.raw if latest else None,
+        latest.time if latest else None,
+        latest is not None and latest.quality == 0,
+        _where(c),
+    )
 
 
 @endpoint("POST", gives=TokenOut, status=201)
@@ -154,8 +185,11 @@ def gateway_config(request: Request) -> GatewayConfig:
 
 
 def _gateway_node(n: Node) -> GatewayNode:
-    registers = [RegisterOut(c.pk, c.register, c.register_type, c.scale, c.offset)
-                 for c in n.channels.all() if c.register is not None and c.retired_at is None]
+    registers = [
+        RegisterOut(c.pk, c.register, c.register_type, c.scale, c.offset)
+        for c in n.channels.all()
+        if c.register is not None and c.retired_at is None
+    ]
     actuators = [ActuatorOut(a.pk, a.coil, a.command_register, a.status_register) for a in n.actuators.all()]
     return GatewayNode(n.pk, n.name, n.host, n.port or 502, n.device_id, n.poll_s, registers, actuators)
 
@@ -164,4 +198,5 @@ def _gateway_node(n: Node) -> GatewayNode:
 def gateway_contact(request: Request, data: Contacts) -> None:
     """The gateway tells which nodes answered and which did not, and why."""
     site = request.auth.site
-    note_contact(site, [(c.node, c.ok, c.problem) for c in data.contacts], site_now(site))
+    seen = [(request.auth.pk, True, ""), *((c.node, c.ok, c.problem) for c in data.contacts)]
+    note_contact(site, seen, site_now(site))

@@ -37,6 +37,7 @@ class Probe(models.Model):
     depth_cm = models.FloatField()
     dripper_distance_cm = models.FloatField()
     fitted_at = models.DateTimeField()
+    moved_at = models.DateTimeField(null=True, blank=True, help_text="readings before this were taken somewhere else")
     retired_at = models.DateTimeField(null=True, blank=True)
 
 
@@ -55,14 +56,31 @@ class Quantity(models.TextChoices):
 
 
 UNIT = {
-    "raw": "counts", "permittivity": "-", "bulk_ec": "mS/cm", "medium_temp": "°C", "drain": "mL per plant",
-    "air_temp": "°C", "humidity": "%", "leaf_temp": "°C", "radiation": "W/m²", "tank": "L", "flow": "L/min",
+    "raw": "counts",
+    "permittivity": "-",
+    "bulk_ec": "mS/cm",
+    "medium_temp": "°C",
+    "drain": "mL per plant",
+    "air_temp": "°C",
+    "humidity": "%",
+    "leaf_temp": "°C",
+    "radiation": "W/m²",
+    "tank": "L",
+    "flow": "L/min",
 }
 """Unit of each quantity's readings as stored."""
 
 PLAUSIBLE = {
-    "raw": (0, 65535), "permittivity": (1, 90), "bulk_ec": (0, 20), "medium_temp": (-20, 60), "drain": (0, 1e9),
-    "air_temp": (-40, 80), "humidity": (0, 100), "leaf_temp": (-40, 80), "radiation": (0, 1500), "tank": (0, 1e7),
+    "raw": (0, 65535),
+    "permittivity": (1, 90),
+    "bulk_ec": (0, 20),
+    "medium_temp": (-20, 60),
+    "drain": (0, 1e9),
+    "air_temp": (-40, 80),
+    "humidity": (0, 100),
+    "leaf_temp": (-40, 80),
+    "radiation": (0, 1500),
+    "tank": (0, 1e7),
     "flow": (0, 10000),
 }
 """What a reading of each quantity can be; outside it the reading is kept and flagged, not used."""
@@ -100,4 +118,5 @@ class Actuator(models.Model):
     coil = models.PositiveIntegerField()
     command_register = models.PositiveIntegerField(help_text="number (2 words), tenths of a second (1 word)")
     status_register = models.PositiveIntegerField(
-        help_text="last number (2 words), tenths of a second left (1), mL per plant of the last run (1)")
+        help_text="last number (2 words), tenths of a second left (1), mL per plant of the last run (1)"
+    )

@@ -13,13 +13,25 @@ from .models import AuditLine, Note
 
 
 def record(
-    site: Site, at: datetime, by: User | None, action: str, target: models.Model,
-    before: Mapping[str, Any] | None = None, after: Mapping[str, Any] | None = None,
+    site: Site,
+    at: datetime,
+    by: User | None,
+    action: str,
+    target: models.Model,
+    before: Mapping[str, Any] | None = None,
+    after: Mapping[str, Any] | None = None,
 ) -> None:
     """Write an audit line. Called inside the transaction of the change it tells of."""
     AuditLine.objects.create(
-        site=site, at=at, by=by, action=action, target=type(target).__name__, target_id=target.pk,
-        before=dict(before) if before is not None else None, after=dict(after) if after is not None else None)
+        site=site,
+        at=at,
+        by=by,
+        action=action,
+        target=type(target).__name__,
+        target_id=target.pk,
+        before=dict(before) if before is not None else None,
+        after=dict(after) if after is not None else None,
+    )
 
 
 @transaction.atomic

@@ -113,17 +113,29 @@ def bed_figures(bed: Bed, at: datetime | None = None) -> dict[str, Figure]:
         sides = {"length_cm": bed.length_cm, "width_cm": bed.width_cm, "height_cm": bed.height_cm}
         container = worked("slab_volume", sides, "from the dimensions", at)
     else:
-        sides = {"top_diameter_cm": bed.top_diameter_cm, "base_diameter_cm": bed.base_diameter_cm, "height_cm": bed.height_cm}
+        sides = {
+            "top_diameter_cm": bed.top_diameter_cm,
+            "base_diameter_cm": bed.base_diameter_cm,
+            "height_cm": bed.height_cm,
+        }
         container = worked("pot_volume", sides, "from the dimensions", at)
     volume = volume_of(bed)
     flow_source = "tested flow" if bed.tested_flow_ml_min else "rated flow, not tested yet"
     return {
         "container": container,
-        "volume": worked("volume_per_plant", {"container_l": container_l(bed), "plants_per_container": bed.plants_per_container},
-                         "from the container", at),
+        "volume": worked(
+            "volume_per_plant",
+            {"container_l": container_l(bed), "plants_per_container": bed.plants_per_container},
+            "from the container",
+            at,
+        ),
         "ml_per_point": worked("ml_per_point", {"volume_l_per_plant": volume}, "from the volume", at),
-        "capacity": worked("capacity", {"height_cm": bed.height_cm, "theta_s": m.theta_s, "theta_r": m.theta_r,
-                                        "alpha": m.alpha, "n": m.n}, f"{m.name}, {m.origin}", at),
+        "capacity": worked(
+            "capacity",
+            {"height_cm": bed.height_cm, "theta_s": m.theta_s, "theta_r": m.theta_r, "alpha": m.alpha, "n": m.n},
+            f"{m.name}, {m.origin}",
+            at,
+        ),
         "flow": worked("bed_flow", {"flow_ml_min_per_plant": bed.flow_ml_min, "plants": bed.plants}, flow_source, at),
     }
 
@@ -141,9 +153,13 @@ def layout(request: Request, site_id: int) -> Layout:
     """The whole holding as it is laid out."""
     site = reach(request, Site, site_id)
     houses = [_house_out(h) for h in site.houses.prefetch_related("beds")]
-    tanks = [f"{t.name}: {t.capacity_l:.0f} L, warning at {t.warn_l:.0f} L, empty at {t.empty_l:.0f} L" for t in site.tanks.all()]
-    return Layout(site.pk, _form(SiteForm, site), houses,
-                  [MediumOut(m.code, m.name, m.origin) for m in media().values()], tanks)
+    tanks = [
+        f"{t.name}: {t.capacity_l:.0f} L, warning at {t.warn_l:.0f} L, empty at {t.empty_l:.0f} L"
+        for t in site.tanks.all()
+    ]
+    return Layout(
+        site.pk, _form(SiteForm, site), houses, [MediumOut(m.code, m.name, m.origin) for m in media().values()], tanks
+    )
 
 
 @endpoint("PUT", takes=SiteForm, gives=SiteForm)
@@ -193,6 +209,8 @@ def bed_propose(request: Request, data: BedForm, house_id: int) -> BedProposal:
         return BedProposal({}, {}, {}, problems)
     capacity = capacity_of(bed)
     proposed = {"dry_limit": round(proposed_dry_limit(capacity), 3), "dose_ml_per_plant": round(30 * volume_of(bed))}
-    origin = {"dry_limit": f"60 % of the capacity of {100 * capacity:.1f} %, a starting value",
-              "dose_ml_per_plant": "3 % of the substrate volume"}
+    origin = {
+        "dry_limit": f"60 % of the capacity of {100 * capacity:.1f} %, a starting value",
+        "dose_ml_per_plant": "3 % of the substrate volume",
+    }
     return BedProposal(bed_figures(bed), proposed, origin, problems)

@@ -37,9 +37,16 @@ def setup_of(bed: Bed) -> BedSetup:
     """The bed with its line, pump and tank, for decide and for checks of a programme."""
     pump = bed.pump
     return BedSetup(
-        volume_l_per_plant=volume_of(bed), plants=bed.plants, capacity=capacity_of(bed), dry_limit=bed.dry_limit,
-        saturation=medium(bed.medium).theta_s, flow_ml_min_per_plant=bed.flow_ml_min, line_fill_s=bed.line_fill_s,
-        pump_flow_l_min=pump.flow_l_min if pump else 0.0, tank_empty_l=pump.tank.empty_l if pump else 0.0)
+        volume_l_per_plant=volume_of(bed),
+        plants=bed.plants,
+        capacity=capacity_of(bed),
+        dry_limit=bed.dry_limit,
+        saturation=medium(bed.medium).theta_s,
+        flow_ml_min_per_plant=bed.flow_ml_min,
+        line_fill_s=bed.line_fill_s,
+        pump_flow_l_min=pump.flow_l_min if pump else 0.0,
+        tank_empty_l=pump.tank.empty_l if pump else 0.0,
+    )
 
 
 def crop_of(bed: Bed) -> Crop:

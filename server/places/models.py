@@ -50,7 +50,8 @@ class Tank(models.Model):
         constraints = [
             models.CheckConstraint(
                 condition=Q(empty_l__gte=0) & Q(empty_l__lt=F("warn_l")) & Q(warn_l__lt=F("capacity_l")),
-                name="tank_levels_in_order"),
+                name="tank_levels_in_order",
+            ),
         ]
 
 

@@ -23,14 +23,33 @@ from .models import Bed, House, Pump, Shape, Site
 SITE_FIELDS = ("name", "latitude", "longitude", "altitude_m", "time_zone")
 HOUSE_FIELDS = ("name", "transmission", "drain_returned")
 BED_FIELDS = (
-    "name", "crop", "plants", "plants_per_m2", "leaf_area_index", "shape", "length_cm", "width_cm", "top_diameter_cm",
-    "base_diameter_cm", "height_cm", "plants_per_container", "medium", "dry_limit", "rated_flow_ml_min",
-    "tested_flow_ml_min", "line_fill_s", "feed_ec_ms_cm",
+    "name",
+    "crop",
+    "plants",
+    "plants_per_m2",
+    "leaf_area_index",
+    "shape",
+    "length_cm",
+    "width_cm",
+    "top_diameter_cm",
+    "base_diameter_cm",
+    "height_cm",
+    "plants_per_container",
+    "medium",
+    "dry_limit",
+    "rated_flow_ml_min",
+    "tested_flow_ml_min",
+    "line_fill_s",
+    "feed_ec_ms_cm",
 )
 BED_RANGES = {
-    "plants": (1, 100000, "plants"), "plants_per_m2": (0.1, 200, "plants/m²"), "leaf_area_index": (0.05, 10, "m²/m²"),
-    "dry_limit": (0.01, 0.95, "m³/m³"), "rated_flow_ml_min": (1, 2000, "mL/min per plant"),
-    "line_fill_s": (0, 900, "s"), "feed_ec_ms_cm": (0, 20, "mS/cm"),
+    "plants": (1, 100000, "plants"),
+    "plants_per_m2": (0.1, 200, "plants/m²"),
+    "leaf_area_index": (0.05, 10, "m²/m²"),
+    "dry_limit": (0.01, 0.95, "m³/m³"),
+    "rated_flow_ml_min": (1, 2000, "mL/min per plant"),
+    "line_fill_s": (0, 900, "s"),
+    "feed_ec_ms_cm": (0, 20, "mS/cm"),
 }
 
 
@@ -44,8 +63,14 @@ def save_site(site_id: int, values: Mapping[str, Any], version: int, by: User, n
     """Change a site. Raises Conflict when someone saved first, Refused naming every bad field."""
     site = lock_version(Site, site_id, version, last_saver("Site", site_id))
     before = _assign(site, values, SITE_FIELDS)
-    faults = _range_faults(site, {"latitude": (-90, 90, "degrees north"), "longitude": (-180, 180, "degrees east"),
-                                  "altitude_m": (-430, 9000, "m")})
+    faults = _range_faults(
+        site,
+        {
+            "latitude": (-90, 90, "degrees north"),
+            "longitude": (-180, 180, "degrees east"),
+            "altitude_m": (-430, 9000, "m"),
+        },
+    )
     if site.time_zone not in available_timezones():
         faults.append(OutOfRange("time_zone", site.time_zone, "a zone such as Europe/London"))
     _refuse(faults + _name_faults(site))
@@ -153,7 +178,9 @@ def _save_unique(row: Any, field: str, expectation: str) -> None:
         raise Refused([OutOfRange(field, getattr(row, field), expectation)]) from None
 
 
-def _saved(row: Any, site: Site, now: datetime, by: User, before: dict[str, Any] | None, fields: tuple[str, ...]) -> Any:
+def _saved(
+    row: Any, site: Site, now: datetime, by: User, before: dict[str, Any] | None, fields: tuple[str, ...]
+) -> Any:
     after = {f: getattr(row, f) for f in fields}
     if before is not None:
         changed = [f for f in fields if before[f] != after[f]]

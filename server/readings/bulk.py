@@ -9,7 +9,9 @@ from typing import Any
 from django.db import connection, models, transaction
 
 
-def copy_rows(kind: type[models.Model], columns: list[str], rows: Iterable[tuple[Any, ...]], fresh: bool = False) -> int:
+def copy_rows(
+    kind: type[models.Model], columns: list[str], rows: Iterable[tuple[Any, ...]], fresh: bool = False
+) -> int:
     """Insert rows of the named columns, leaving out those whose key is there already. Returns how many were new.
 
     `fresh`: none of the keys can be there yet, so that rows go straight in; a key twice is then an error.
@@ -28,7 +30,9 @@ def copy_rows(kind: type[models.Model], columns: list[str], rows: Iterable[tuple
         return count
 
 
-def _copy(cursor: Any, into: str, columns: list[str], names: str, types: dict[str, str], rows: Iterable[tuple[Any, ...]]) -> int:
+def _copy(
+    cursor: Any, into: str, columns: list[str], names: str, types: dict[str, str], rows: Iterable[tuple[Any, ...]]
+) -> int:
     count = 0
     with cursor.copy(f"COPY {into} ({names}) FROM STDIN (FORMAT BINARY)") as copy:
         copy.set_types([_copy_type(types[c]) for c in columns])
@@ -40,5 +44,11 @@ def _copy(cursor: Any, into: str, columns: list[str], names: str, types: dict[st
 
 def _copy_type(db_type: str) -> str:
     base = db_type.split("(")[0]
-    return {"timestamp with time zone": "timestamptz", "double precision": "float8", "bigint": "int8", "smallint": "int2",
-            "integer": "int4", "varchar": "text"}.get(base, base)
+    return {
+        "timestamp with time zone": "timestamptz",
+        "double precision": "float8",
+        "bigint": "int8",
+        "smallint": "int2",
+        "integer": "int4",
+        "varchar": "text",
+    }.get(base, base)

@@ -83,7 +83,9 @@ def _time_of(value: Any, latest: datetime) -> datetime:
     if time.tzinfo is None:
         raise OutOfRange("time", value, "a time with its offset from UTC")
     if time > latest:
-        raise OutOfRange("time", value, f"a time not after {latest.isoformat(timespec='seconds')}: check the node's clock")
+        raise OutOfRange(
+            "time", value, f"a time not after {latest.isoformat(timespec='seconds')}: check the node's clock"
+        )
     return time
 
 
@@ -100,9 +102,14 @@ def _keep(good: list[Reading]) -> None:
 
 def _renew_latest(newest: dict[int, Reading]) -> None:
     # Rows are locked in order of channel so that two batches at once cannot deadlock.
-    held = {row.channel_id: row for row in Latest.objects.select_for_update().filter(channel__in=newest).order_by("channel")}
+    held = {
+        row.channel_id: row for row in Latest.objects.select_for_update().filter(channel__in=newest).order_by("channel")
+    }
     newer = [
         Latest(channel_id=c, time=r.time, raw=r.raw, quality=r.quality)
-        for c, r in sorted(newest.items()) if c not in held or r.time > held[c].time
+        for c, r in sorted(newest.items())
+        if c not in held or r.time > held[c].time
     ]
-    Latest.objects.bulk_create(newer, update_conflicts=True, unique_fields=["channel"], update_fields=["time", "raw", "quality"])
+    Latest.objects.bulk_create(
+        newer, update_conflicts=True, unique_fields=["channel"], update_fields=["time", "raw", "quality"]
+    )

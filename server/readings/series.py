@@ -13,8 +13,13 @@ NAN = float("nan")
 
 
 def _bucket(start: datetime, step: timedelta) -> Func:
-    return Func(Value(step, DurationField()), F("time"), Value(start, DateTimeField()), function="date_bin",
-                output_field=DateTimeField())
+    return Func(
+        Value(step, DurationField()),
+        F("time"),
+        Value(start, DateTimeField()),
+        function="date_bin",
+        output_field=DateTimeField(),
+    )
 
 
 def bucketed(
@@ -28,8 +33,10 @@ def bucketed(
     out = {c: np.full(count, NAN) for c in channel_ids}
     rows = (
         Reading.objects.filter(channel__in=channel_ids, time__gte=start, time__lt=end, quality=Quality.GOOD)
-        .annotate(bucket=_bucket(start, step)).values("channel_id", "bucket")
-        .annotate(level=Max("raw") if last_value else Avg("raw")).values_list("channel_id", "bucket", "level")
+        .annotate(bucket=_bucket(start, step))
+        .values("channel_id", "bucket")
+        .annotate(level=Max("raw") if last_value else Avg("raw"))
+        .values_list("channel_id", "bucket", "level")
     )
     for channel, bucket, level in rows.order_by():
         out[channel][int((bucket - start) / step)] = level
@@ -41,6 +48,8 @@ def slopes_per_hour(channel_ids: list[int], start: datetime, end: datetime) -> d
     seconds = ExpressionWrapper(Extract("time", "epoch"), output_field=FloatField())
     rows = (
         Reading.objects.filter(channel__in=channel_ids, time__gt=start, time__lte=end, quality=Quality.GOOD)
-        .values("channel_id").annotate(slope=RegrSlope("raw", seconds)).values_list("channel_id", "slope")
+        .values("channel_id")
+        .annotate(slope=RegrSlope("raw", seconds))
+        .values_list("channel_id", "slope")
     )
     return {channel: slope * 3600 for channel, slope in rows.order_by() if slope is not None}

@@ -164,8 +164,12 @@ def days(request: Request, bed_id: int) -> list[DayOut]:
     return days_of(reach(request, Bed, bed_id))
 
 
-@endpoint("GET", gives=SlipLine, many=True,
-          parameters=[OpenApiParameter("bed", int, description="only this bed", required=False)])
+@endpoint(
+    "GET",
+    gives=SlipLine,
+    many=True,
+    parameters=[OpenApiParameter("bed", int, description="only this bed", required=False)],
+)
 def slip(request: Request, site_id: int) -> list[SlipLine]:
     """Why, lately: decisions as sentences, and notes."""
     site = reach(request, Site, site_id)
@@ -185,12 +189,19 @@ def programme(request: Request, bed_id: int) -> ProgrammeOut:
     versions = bed.programmes.select_related("published_by").order_by("-number")[:10]
     control = getattr(bed, "control", None)
     return ProgrammeOut(
-        bed.pk, _form(programme_of(latest), latest.number) if latest else None, proposed, proposal.origin,
+        bed.pk,
+        _form(programme_of(latest), latest.number) if latest else None,
+        proposed,
+        proposal.origin,
         {k: FieldRange(*v) for k, v in RANGES.items()},
         [VersionLine(v.number, v.published_at, str(v.published_by)) for v in versions],
         _seconds(bed, latest.dose_ml_per_plant if latest else proposal.programme.dose_ml_per_plant),
-        setup_of(bed).capacity, bed.dry_limit, control.fault if control else "", bool(control and control.stopped),
-        hasattr(bed, "valve"))
+        setup_of(bed).capacity,
+        bed.dry_limit,
+        control.fault if control else "",
+        bool(control and control.stopped),
+        hasattr(bed, "valve"),
+    )
 
 
 @endpoint("POST", takes=SimulateIn, gives=SimulatedOut, operation="simulate")
@@ -204,13 +215,30 @@ def simulate_programme(request: Request, data: SimulateIn, bed_id: int) -> Simul
     sunrise = max(0, int((span.sunrise - span.start).total_seconds() // 60))
     step = SIM_STEP_MIN
     drain = day.drain_ml
-    drops = [Drop(day.times[i], float(drain[i:i + 15].sum())) for i in range(0, len(drain), 15) if drain[i:i + 15].sum() > 0.5]
+    drops = [
+        Drop(day.times[i], float(drain[i : i + 15].sum()))
+        for i in range(0, len(drain), 15)
+        if drain[i : i + 15].sum() > 0.5
+    ]
     share = day.drained_ml / day.dose_ml if day.dose_ml > 0 else None
     return SimulatedOut(
-        span.start, span.sunrise, span.end, step, day.seen[::step].tolist(), day.pore_ec_ms_cm[::step].tolist(),
-        [Peg(p.at, p.dose_ml, p.seconds, "simulated", p.dose_ml) for p in day.pulses], drops, day.dose_ml, share,
-        float(day.seen.max()), float(100 * (day.seen[0] - day.seen[:sunrise + 1].min())), float(day.pore_ec_ms_cm[-1]), day.fault,
-        _seconds(bed, wanted.dose_ml_per_plant), problems)
+        span.start,
+        span.sunrise,
+        span.end,
+        step,
+        day.seen[::step].tolist(),
+        day.pore_ec_ms_cm[::step].tolist(),
+        [Peg(p.at, p.dose_ml, p.seconds, "simulated", p.dose_ml) for p in day.pulses],
+        drops,
+        day.dose_ml,
+        share,
+        float(day.seen.max()),
+        float(100 * (day.seen[0] - day.seen[: sunrise + 1].min())),
+        float(day.pore_ec_ms_cm[-1]),
+        day.fault,
+        _seconds(bed, wanted.dose_ml_per_plant),
+        problems,
+    )
 
 
 @endpoint("POST", takes=ProgrammeForm, gives=VersionLine, status=201)
@@ -254,8 +282,20 @@ def bed_dose(request: Request, bed_id: int) -> PulseOut:
 def gateway_commands(request: Request) -> list[CommandOut]:
     """Commands to carry to the nodes, oldest first."""
     site = request.auth.site
-    return [CommandOut(c.pk, c.actuator.node_id, c.actuator_id, c.actuator.coil, c.actuator.command_register,
-                       c.actuator.status_register, c.seconds, c.state, c.expires_at) for c in open_commands(site, site_now(site))]
+    return [
+        CommandOut(
+            c.pk,
+            c.actuator.node_id,
+            c.actuator_id,
+            c.actuator.coil,
+            c.actuator.command_register,
+            c.actuator.status_register,
+            c.seconds,
+            c.state,
+            c.expires_at,
+        )
+        for c in open_commands(site, site_now(site))
+    ]
 
 
 @endpoint("POST", takes=CommandReport, status=204, by="node")
@@ -274,6 +314,8 @@ def _form(p: Programme, number: int) -> ProgrammeForm:
 
 def _seconds(bed: Bed, dose_ml: float) -> Figure:
     inputs = {"dose_ml_per_plant": dose_ml, "flow_ml_min_per_plant": bed.flow_ml_min, "line_fill_s": bed.line_fill_s}
-    return worked("dose_seconds", inputs, "tested dripper flow" if bed.tested_flow_ml_min else "rated dripper flow, not tested yet")
-
-
+    return worked(
+        "dose_seconds",
+        inputs,
+        "tested dripper flow" if bed.tested_flow_ml_min else "rated dripper flow, not tested yet",
+    )

@@ -30,23 +30,29 @@ def open_commands(site: Site, now: datetime) -> list[Command]:
     """Commands to carry: queued and not expired, and started ones whose end is still to be confirmed."""
     expire(site, now)
     rows = Command.objects.filter(
-        actuator__node__site=site, state__in=[CommandState.QUEUED, CommandState.STARTED]).select_related("actuator")
+        actuator__node__site=site, state__in=[CommandState.QUEUED, CommandState.STARTED]
+    ).select_related("actuator")
     return list(rows.order_by("pk"))
 
 
 @transaction.atomic
 def expire(site: Site, now: datetime) -> int:
     """Void what no node started in time; the bed's account is corrected and the pulse says so."""
-    late = list(Command.objects.select_for_update(of=("self",)).filter(
-        actuator__node__site=site, state=CommandState.QUEUED, expires_at__lt=now).order_by("pk"))
+    late = list(
+        Command.objects.select_for_update(of=("self",))
+        .filter(actuator__node__site=site, state=CommandState.QUEUED, expires_at__lt=now)
+        .order_by("pk")
+    )
     for command in late:
         command.state, command.note = CommandState.EXPIRED, "no node started it in time"
         command.save(update_fields=["state", "note"])
         if command.pulse_id:
             _not_given(command.pulse_id, now)
     lost = Command.objects.select_for_update(of=("self",)).filter(
-        actuator__node__site=site, state=CommandState.STARTED,
-        started_at__lt=now - timedelta(seconds=1) * F("seconds") - timedelta(seconds=CONFIRM_GRACE_S))
+        actuator__node__site=site,
+        state=CommandState.STARTED,
+        started_at__lt=now - timedelta(seconds=1) * F("seconds") - timedelta(seconds=CONFIRM_GRACE_S),
+    )
     for command in lost:
         _end_unconfirmed(command, now)
     if late:
@@ -57,7 +63,9 @@ def expire(site: Site, now: datetime) -> int:
 def _end_unconfirmed(command: Command, now: datetime) -> None:
     command.state, command.ended_at, command.note = CommandState.DONE, now, "the end was never confirmed"
     command.save(update_fields=["state", "ended_at", "note"])
-    Pulse.objects.filter(pk=command.pulse_id, state=PulseState.RUNNING).update(state=PulseState.UNCONFIRMED, ended_at=now)
+    Pulse.objects.filter(pk=command.pulse_id, state=PulseState.RUNNING).update(
+        state=PulseState.UNCONFIRMED, ended_at=now
+    )
 
 
 def _not_given(pulse_id: int, now: datetime) -> None:
@@ -76,8 +84,12 @@ def _not_given(pulse_id: int, now: datetime) -> None:
 @transaction.atomic
 def confirm(site: Site, report: Report) -> Command:
     """What the gateway saw at the node: started, done, or refused. Told twice, it changes nothing."""
-    command = (Command.objects.select_for_update(of=("self",)).select_related("actuator")
-               .filter(actuator__node__site=site, pk=report.number).first())
+    command = (
+        Command.objects.select_for_update(of=("self",))
+        .select_related("actuator")
+        .filter(actuator__node__site=site, pk=report.number)
+        .first()
+    )
     if command is None:
         raise OutOfRange("number", report.number, "the number of a command of this site")
     if command.state in (CommandState.DONE, CommandState.REFUSED):
@@ -109,7 +121,8 @@ def _finish(command: Command, report: Report) -> None:
     command.save(update_fields=["state", "ended_at", "note"])
     if command.pulse_id and command.actuator.bed_id:
         Pulse.objects.filter(pk=command.pulse_id).update(
-            state=PulseState.DONE, ended_at=report.at, delivered_ml=report.delivered_ml)
+            state=PulseState.DONE, ended_at=report.at, delivered_ml=report.delivered_ml
+        )
 
 
 def _refuse(command: Command, report: Report) -> None:

@@ -85,8 +85,16 @@ def _store(state: SiteState, bed: Bed, decision: CoreDecision, at: datetime) -> 
     control = state.controls[bed.pk]
     why = decision.reasons[0].why.value
     changed = decision.action is Action.GIVE or why != control.last_why
-    row = Decision(bed=bed, tick_at=at, action=decision.action.value, why=why, reasons=reasons_as_json(decision),
-                   dose_ml_per_plant=decision.dose_ml_per_plant, seconds=decision.seconds, changed=changed)
+    row = Decision(
+        bed=bed,
+        tick_at=at,
+        action=decision.action.value,
+        why=why,
+        reasons=reasons_as_json(decision),
+        dose_ml_per_plant=decision.dose_ml_per_plant,
+        seconds=decision.seconds,
+        changed=changed,
+    )
     before = (control.latched, control.tries, control.fault, control.last_why)
     control.latched, control.tries, control.fault = decision.latched, decision.tries, decision.fault or control.fault
     control.last_why = why
@@ -94,8 +102,13 @@ def _store(state: SiteState, bed: Bed, decision: CoreDecision, at: datetime) -> 
 
 
 def _order(state: SiteState, bed: Bed, decision: CoreDecision, programme_id: int) -> Ordered:
-    pulse = Pulse(bed=bed, programme_id=programme_id, ordered_at=state.now, seconds=decision.seconds,
-                  dose_ml=decision.dose_ml_per_plant)
+    pulse = Pulse(
+        bed=bed,
+        programme_id=programme_id,
+        ordered_at=state.now,
+        seconds=decision.seconds,
+        dose_ml=decision.dose_ml_per_plant,
+    )
     note_given(state, bed, decision.seconds, decision.dose_ml_per_plant)
     return Ordered(bed, pulse, decision.seconds)
 
@@ -111,8 +124,17 @@ def note_given(state: SiteState, bed: Bed, seconds: float, dose_ml: float) -> No
     state.busy_l_min[pump] = state.busy_l_min.get(pump, 0.0) + state.setups[bed.pk].flow_l_min
 
 
-CONTROL_FIELDS = ["latched", "tries", "last_pulse_start", "last_pulse_end", "given_day", "given_today_ml", "fault",
-                  "stopped", "last_why"]
+CONTROL_FIELDS = [
+    "latched",
+    "tries",
+    "last_pulse_start",
+    "last_pulse_end",
+    "given_day",
+    "given_today_ml",
+    "fault",
+    "stopped",
+    "last_why",
+]
 
 
 def _save_controls(controls: list[BedControl]) -> None:
@@ -125,8 +147,15 @@ def issue(ordered: list[Ordered], now: datetime) -> None:
     commands = []
     for o in ordered:
         for actuator in _actuators(o.bed):
-            commands.append(Command(pulse=o.pulse, actuator=actuator, seconds=o.seconds, issued_at=now,
-                                    expires_at=now + timedelta(seconds=COMMAND_LIFE_S)))
+            commands.append(
+                Command(
+                    pulse=o.pulse,
+                    actuator=actuator,
+                    seconds=o.seconds,
+                    issued_at=now,
+                    expires_at=now + timedelta(seconds=COMMAND_LIFE_S),
+                )
+            )
     Command.objects.bulk_create(commands)
 
 

@@ -40,17 +40,22 @@ def renew_day(bed: Bed, day: date) -> DayFigure | None:
     """Work out a civil day of a bed anew. None when nothing was read that day."""
     start, end = day_start(bed, day), day_start(bed, day + timedelta(days=1))
     tracks = read_tracks(bed, start, end, STEP)
-    pulses = Pulse.objects.filter(bed=bed, ordered_at__gte=start, ordered_at__lt=end).exclude(state=PulseState.NOT_GIVEN)
+    pulses = Pulse.objects.filter(bed=bed, ordered_at__gte=start, ordered_at__lt=end).exclude(
+        state=PulseState.NOT_GIVEN
+    )
     doses = [p.dose_ml for p in pulses]
     drops = drops_of(tracks.drain, start, STEP)
     if np.all(np.isnan(tracks.theta)) and np.all(np.isnan(tracks.radiation)) and not doses:
         return None
     known = tracks.theta[np.isfinite(tracks.theta)]
     values = {
-        "pulses": len(doses), "dose_ml": sum(doses),
+        "pulses": len(doses),
+        "dose_ml": sum(doses),
         "drain_ml": sum(d.ml for d in drops) if np.any(np.isfinite(tracks.drain)) else None,
-        "peak": float(known.max()) if len(known) else None, "lowest": float(known.min()) if len(known) else None,
-        "night_fall_points": _night_fall(bed, day, tracks.theta, start), "light_sum_j_cm2": _light(tracks.radiation),
+        "peak": float(known.max()) if len(known) else None,
+        "lowest": float(known.min()) if len(known) else None,
+        "night_fall_points": _night_fall(bed, day, tracks.theta, start),
+        "light_sum_j_cm2": _light(tracks.radiation),
     }
     row, _ = DayFigure.objects.update_or_create(bed=bed, day=day, defaults=values)
     return row
@@ -68,7 +73,7 @@ def _night_fall(bed: Bed, day: date, theta: np.ndarray, start: datetime) -> floa
     """Points lost from midnight to sunrise, by medians of half an hour at both ends."""
     sunrise = sun_times(bed.house.site, day)[0]
     end = int((sunrise - start) / STEP)
-    first, last = theta[:6], theta[max(0, end - 6):max(1, end)]
+    first, last = theta[:6], theta[max(0, end - 6) : max(1, end)]
     if np.all(np.isnan(first)) or np.all(np.isnan(last)):
         return None
     return float(100 * (np.nanmedian(first) - np.nanmedian(last)))
@@ -77,7 +82,15 @@ def _night_fall(bed: Bed, day: date, theta: np.ndarray, start: datetime) -> floa
 def days_of(bed: Bed) -> list[DayOut]:
     """The last fourteen day figures, newest first."""
     return [
-        DayOut(d.day, d.pulses, d.dose_ml, d.drain_ml / d.dose_ml if d.drain_ml is not None and d.dose_ml > 0 else None, d.peak,
-               d.lowest, d.night_fall_points, d.light_sum_j_cm2)
+        DayOut(
+            d.day,
+            d.pulses,
+            d.dose_ml,
+            d.drain_ml / d.dose_ml if d.drain_ml is not None and d.dose_ml > 0 else None,
+            d.peak,
+            d.lowest,
+            d.night_fall_points,
+            d.light_sum_j_cm2,
+        )
         for d in bed.day_figures.order_by("-day")[:14]
     ]

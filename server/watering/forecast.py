@@ -80,7 +80,13 @@ def measured_clearness(house: House, now: datetime) -> float:
 
 
 def run(
-    bed: Bed, programme: Programme, state: BedState, start: datetime, climate: HouseClimate, pore_ec: float, theta: float
+    bed: Bed,
+    programme: Programme,
+    state: BedState,
+    start: datetime,
+    climate: HouseClimate,
+    pore_ec: float,
+    theta: float,
 ) -> SimulatedDay:
     """Simulate a bed from `start` in a climate, a value a minute."""
     site = bed.house.site
@@ -107,7 +113,9 @@ def rest_of_day(bed: Bed, programme: Programme, state: BedState, now: datetime, 
     return run(bed, programme, state, now, climate, pore_ec, state.theta)
 
 
-def simulated_day(bed: Bed, programme: Programme, state: BedState, now: datetime, kind: Weather) -> tuple[Span, SimulatedDay]:
+def simulated_day(
+    bed: Bed, programme: Programme, state: BedState, now: datetime, kind: Weather
+) -> tuple[Span, SimulatedDay]:
     """A whole day from sunset to sunset under a programme and a kind of weather, begun a little under the high."""
     site = bed.house.site
     span = span_around(site, now)
@@ -116,9 +124,21 @@ def simulated_day(bed: Bed, programme: Programme, state: BedState, now: datetime
         factor = np.full(span.minutes, CLEARNESS[kind])
     climate = house_climate(clear_sky(site, span.start, span.minutes) * factor, bed.house.transmission, WARMTH_C[kind])
     theta = min(programme.high - 0.01, state.setup.capacity - 0.02)
-    fresh = replace(state, theta=theta, theta_at=span.start, latched=False, tries=0, last_pulse_start=None,
-                    last_pulse_end=None, given_today_ml=0.0, fault="", stopped=False, busy_flow_l_min=0.0,
-                    tank_l=None, tank_required=False)
+    fresh = replace(
+        state,
+        theta=theta,
+        theta_at=span.start,
+        latched=False,
+        tries=0,
+        last_pulse_start=None,
+        last_pulse_end=None,
+        given_today_ml=0.0,
+        fault="",
+        stopped=False,
+        busy_flow_l_min=0.0,
+        tank_l=None,
+        tank_required=False,
+    )
     return span, run(bed, programme, fresh, span.start, climate, bed.feed_ec_ms_cm * 1.25, theta)
 
 

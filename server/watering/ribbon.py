@@ -145,14 +145,29 @@ def ribbon_of(bed: Bed, at: datetime | None = None) -> Ribbon:
     version = state.programmes.get(bed.pk)
     pulses = Pulse.objects.filter(bed=bed, ordered_at__gte=span.start, ordered_at__lt=span.end).order_by("ordered_at")
     marks = CalibrationVersion.objects.filter(
-        probe__bed=bed, valid_from__gte=span.start, valid_from__lt=span.end).select_related("probe")
+        probe__bed=bed, valid_from__gte=span.start, valid_from__lt=span.end
+    ).select_related("probe")
     setup = setup_of(bed)
     return Ribbon(
-        span.start, span.sunrise, span.end, now, int(STEP.total_seconds() // 60), version.low if version else None,
-        version.high if version else None, setup.capacity, setup.dry_limit, bed.feed_ec_ms_cm, tracks.theta.tolist(),
-        tracks.pore_ec.tolist(), tracks.vpd.tolist(), tracks.radiation.tolist(), [_peg(p) for p in pulses],
-        drops_of(tracks.drain, span.start, STEP), [CalibrationMark(m.valid_from, m.number, m.probe.name) for m in marks],
-        _forecast(bed, state, span, tracks.pore_ec) if span.start <= now < span.end else None)
+        span.start,
+        span.sunrise,
+        span.end,
+        now,
+        int(STEP.total_seconds() // 60),
+        version.low if version else None,
+        version.high if version else None,
+        setup.capacity,
+        setup.dry_limit,
+        bed.feed_ec_ms_cm,
+        tracks.theta.tolist(),
+        tracks.pore_ec.tolist(),
+        tracks.vpd.tolist(),
+        tracks.radiation.tolist(),
+        [_peg(p) for p in pulses],
+        drops_of(tracks.drain, span.start, STEP),
+        [CalibrationMark(m.valid_from, m.number, m.probe.name) for m in marks],
+        _forecast(bed, state, span, tracks.pore_ec) if span.start <= now < span.end else None,
+    )
 
 
 def _peg(p: Pulse) -> Peg:
@@ -173,5 +188,13 @@ def _forecast(bed: Bed, state: SiteState, span: Span, pore: np.ndarray) -> Ribbo
     step = int(STEP.total_seconds() // 60)
     pegs = [Peg(p.at, p.dose_ml, p.seconds, "forecast", None) for p in day.pulses]
     return RibbonForecast(
-        state.now, step, day.seen[::step].tolist(), pegs, window[0] if window else None, window[1] if window else None,
-        float(day.seen[-1]), day.dose_ml, day.drained_ml)
+        state.now,
+        step,
+        day.seen[::step].tolist(),
+        pegs,
+        window[0] if window else None,
+        window[1] if window else None,
+        float(day.seen[-1]),
+        day.dose_ml,
+        day.drained_ml,
+    )

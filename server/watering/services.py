@@ -34,12 +34,17 @@ def publish_programme(bed: Bed, programme: Programme, base_number: int, by: User
     have = latest.number if latest else 0
     if have != base_number:
         who = latest.published_by if latest else ""
-        raise Conflict("number", f"{who} published version {have} while you were editing version {base_number + 1}. "
-                                 "Your numbers are still here: look at theirs, then publish again.")
+        raise Conflict(
+            "number",
+            f"{who} published version {have} while you were editing version {base_number + 1}. "
+            "Your numbers are still here: look at theirs, then publish again.",
+        )
     faults = programme_faults(programme, setup_of(bed))
     if faults:
         raise Refused(faults)
     values = {f: getattr(programme, f) for f in PROGRAMME_FIELDS}
+    # A latch or tries counted under the old levels mean nothing under the new ones.
+    BedControl.objects.filter(bed=bed, fault="").update(latched=False, tries=0)
     version = ProgrammeVersion.objects.create(bed=bed, number=have + 1, published_at=now, published_by=by, **values)
     before = {f: getattr(latest, f) for f in PROGRAMME_FIELDS} if latest else None
     record(bed.house.site, now, by, f"published programme {version.number} of bed {bed.name}", version, before, values)
@@ -73,10 +78,15 @@ def stop_bed(bed: Bed, by: User, now: datetime) -> None:
     control.last_pulse_end = min(control.last_pulse_end, now) if control.last_pulse_end else None
     control.save(update_fields=["stopped", "last_pulse_end"])
     Command.objects.filter(actuator__bed=bed, state=CommandState.QUEUED).update(
-        state=CommandState.EXPIRED, note=f"stopped by {by}")
-    Pulse.objects.filter(bed=bed, state=PulseState.ORDERED).update(state=PulseState.NOT_GIVEN, ended_at=now, delivered_ml=0)
+        state=CommandState.EXPIRED, note=f"stopped by {by}"
+    )
+    Pulse.objects.filter(bed=bed, state=PulseState.ORDERED).update(
+        state=PulseState.NOT_GIVEN, ended_at=now, delivered_ml=0
+    )
     for actuator in _to_close(bed, now):
-        Command.objects.create(actuator=actuator, seconds=0, issued_at=now, expires_at=now + timedelta(seconds=COMMAND_LIFE_S))
+        Command.objects.create(
+            actuator=actuator, seconds=0, issued_at=now, expires_at=now + timedelta(seconds=COMMAND_LIFE_S)
+        )
     record(bed.house.site, now, by, f"stopped bed {bed.name}", bed, {"stopped": False}, {"stopped": True})
     tell(bed.house.site_id, "watering")
 
@@ -109,16 +119,30 @@ def dose_by_hand(bed: Bed, by: User, now: datetime) -> Pulse:
     held: BedState = bed_state(state, next(b for b in state.beds if b.pk == bed.pk), programme.stale_after_s)
     forbidding = [g for g in guard_reasons(programme, held, now) if g.why not in _HAND_IGNORES]
     if forbidding:
-        raise Inconsistent("dose_ml_per_plant", programme.dose_ml_per_plant,
-                           "no guard that forbids it, but " + "; ".join(say_reason(g) for g in forbidding))
+        raise Inconsistent(
+            "dose_ml_per_plant",
+            programme.dose_ml_per_plant,
+            "no guard that forbids it, but " + "; ".join(say_reason(g) for g in forbidding),
+        )
     seconds = pulse_seconds(programme, held.setup)
     locked: Any = next(b for b in state.beds if b.pk == bed.pk)
     note_given(state, locked, seconds, programme.dose_ml_per_plant)
     control = state.controls[bed.pk]
-    BedControl.objects.bulk_create([control], update_conflicts=True, unique_fields=["bed"], update_fields=CONTROL_FIELDS)
-    pulse = Pulse(bed=bed, programme=version, ordered_at=now, seconds=seconds, dose_ml=programme.dose_ml_per_plant, by=by)
+    BedControl.objects.bulk_create(
+        [control], update_conflicts=True, unique_fields=["bed"], update_fields=CONTROL_FIELDS
+    )
+    pulse = Pulse(
+        bed=bed, programme=version, ordered_at=now, seconds=seconds, dose_ml=programme.dose_ml_per_plant, by=by
+    )
     issue([Ordered(locked, pulse, seconds)], now)
-    record(bed.house.site, now, by, f"gave a dose to bed {bed.name} by hand", pulse, None,
-           {"dose_ml": pulse.dose_ml, "seconds": seconds})
+    record(
+        bed.house.site,
+        now,
+        by,
+        f"gave a dose to bed {bed.name} by hand",
+        pulse,
+        None,
+        {"dose_ml": pulse.dose_ml, "seconds": seconds},
+    )
     tell(bed.house.site_id, "watering")
     return pulse

@@ -35,12 +35,18 @@ def slip_of(site: Site, bed_id: int | None) -> list[SlipLine]:
     changes = Decision.objects.filter(bed__house__site=site, changed=True).select_related("bed")
     pulses = Pulse.objects.filter(bed__house__site=site).select_related("bed", "by")
     notes = Note.objects.filter(site=site).select_related("by", "bed")
+    if not bed_id:
+        # Over the whole house the steps between pulses say nothing new; a bed's own slip has them all.
+        changes = changes.exclude(why__in=[Why.IN_BAND.value, Why.RUNNING.value, Why.SOAKING.value])
     if bed_id:
         changes, pulses, notes = changes.filter(bed=bed_id), pulses.filter(bed=bed_id), notes.filter(bed=bed_id)
     lines = [_decision_line(d) for d in changes.order_by("-tick_at")[:MOST]]
     lines += [_pulse_line(p) for p in pulses.filter(state=PulseState.NOT_GIVEN).order_by("-ordered_at")[:8]]
-    lines += [_hand_line(p) for p in pulses.filter(by__isnull=False).order_by("-ordered_at")[:8]]
-    lines += [SlipLine(n.at, n.bed_id, n.bed.name if n.bed else "", "note", str(n.by), n.text) for n in notes.order_by("-at")[:10]]
+    lines += [_hand_line(p) for p in pulses.filter(by__isnull=False).order_by("-ordered_at")[:4]]
+    lines += [
+        SlipLine(n.at, n.bed_id, n.bed.name if n.bed else "", "note", str(n.by), n.text)
+        for n in notes.order_by("-at")[:10]
+    ]
     return sorted(lines, key=lambda line: line.at, reverse=True)[:MOST]
 
 
@@ -52,10 +58,22 @@ def _decision_line(row: Decision) -> SlipLine:
 
 
 def _pulse_line(p: Pulse) -> SlipLine:
-    return SlipLine(p.ended_at or p.ordered_at, p.bed_id, p.bed.name, "withheld", "Not given after all.",
-                    f"The pulse of {litres(p.dose_ml)} per plant was not carried out: no node started it in time.")
+    return SlipLine(
+        p.ended_at or p.ordered_at,
+        p.bed_id,
+        p.bed.name,
+        "withheld",
+        "Not given after all.",
+        f"The pulse of {litres(p.dose_ml)} per plant was not carried out: no node started it in time.",
+    )
 
 
 def _hand_line(p: Pulse) -> SlipLine:
-    return SlipLine(p.ordered_at, p.bed_id, p.bed.name, "given", f"{litres(p.dose_ml)} per plant by hand, {duration(p.seconds)}.",
-                    f"{p.by} ordered it; the valve closes by itself.")
+    return SlipLine(
+        p.ordered_at,
+        p.bed_id,
+        p.bed.name,
+        "given",
+        f"{litres(p.dose_ml)} per plant by hand, {duration(p.seconds)}.",
+        f"{p.by} ordered it; the valve closes by itself.",
+    )

@@ -64,8 +64,16 @@ def gather(site: Site, now: datetime, bed_ids: list[int] | None = None) -> SiteS
     ids = [b.pk for b in beds]
     controls = {c.bed_id: c for c in BedControl.objects.filter(bed__in=ids)}
     programmes = ProgrammeVersion.objects.filter(bed__in=ids).order_by("bed_id", "-number").distinct("bed_id")
-    state = SiteState(site, now, beds, setups, {i: controls.get(i) or BedControl(bed_id=i) for i in ids},
-                      {p.bed_id: p for p in programmes}, waters_of(ids, now), tank_levels(site))
+    state = SiteState(
+        site,
+        now,
+        beds,
+        setups,
+        {i: controls.get(i) or BedControl(bed_id=i) for i in ids},
+        {p.bed_id: p for p in programmes},
+        waters_of(ids, now),
+        tank_levels(site),
+    )
     for bed in beds:
         control = state.controls[bed.pk]
         if bed.pump_id and control.last_pulse_end and control.last_pulse_end > now and bed.pk in setups:
@@ -76,7 +84,11 @@ def gather(site: Site, now: datetime, bed_ids: list[int] | None = None) -> SiteS
 def waters_of(bed_ids: list[int], now: datetime) -> dict[int, WaterReading]:
     """The newest θ of each bed: its freshest calibrated probe, provisional ones last."""
     channels = Channel.objects.filter(
-        bed__in=bed_ids, quantity=Quantity.RAW, retired_at=None, probe__retired_at=None, latest__isnull=False,
+        bed__in=bed_ids,
+        quantity=Quantity.RAW,
+        retired_at=None,
+        probe__retired_at=None,
+        latest__isnull=False,
     ).select_related("latest", "probe")
     rows = list(channels)
     versions = current_calibrations([c.probe_id for c in rows if c.probe_id], now)
@@ -113,9 +125,18 @@ def bed_state(state: SiteState, bed: Bed, stale_after_s: float) -> BedState:
         litres, at = state.tanks[bed.pump.tank_id]
         tank_l = litres if (state.now - at).total_seconds() <= stale_after_s else None
     return BedState(
-        setup=state.setups[bed.pk], theta=water.theta, theta_at=water.at if water.version else None,
-        sunrise=sunrise, sunset=sunset, latched=control.latched, tries=control.tries,
-        last_pulse_start=control.last_pulse_start, last_pulse_end=control.last_pulse_end,
+        setup=state.setups[bed.pk],
+        theta=water.theta,
+        theta_at=water.at if water.version else None,
+        sunrise=sunrise,
+        sunset=sunset,
+        latched=control.latched,
+        tries=control.tries,
+        last_pulse_start=control.last_pulse_start,
+        last_pulse_end=control.last_pulse_end,
         given_today_ml=control.given_today_ml if control.given_day == today else 0.0,
-        fault=control.fault, stopped=control.stopped, tank_l=tank_l,
-        busy_flow_l_min=state.busy_l_min.get(bed.pump_id or 0, 0.0))
+        fault=control.fault,
+        stopped=control.stopped,
+        tank_l=tank_l,
+        busy_flow_l_min=state.busy_l_min.get(bed.pump_id or 0, 0.0),
+    )

@@ -21,9 +21,12 @@ def order_day_figures(bed: Bed, by: User | None, days: int = BACK_DAYS) -> Job:
     """Queue the renewal of a bed's day figures; the job row carries its progress."""
     site = bed.house.site
     with transaction.atomic():
-        job = Job.objects.create(site=site, kind="day_figures", title=f"Day figures of bed {bed.name}", total=days,
-                                 created_at=site_now(site))
-        renew_day_figures.defer(job_id=job.pk, bed_id=bed.pk, today=local_day(site, site_now(site)).isoformat(), days=days)
+        job = Job.objects.create(
+            site=site, kind="day_figures", title=f"Day figures of bed {bed.name}", total=days, created_at=site_now(site)
+        )
+        renew_day_figures.defer(
+            job_id=job.pk, bed_id=bed.pk, today=local_day(site, site_now(site)).isoformat(), days=days
+        )
     return job
 
 

@@ -112,10 +112,27 @@ def watch_of(site: Site) -> Watch:
     extra = _Extra(state)
     beds = [_bed_now(state, bed, extra) for bed in state.beds]
     rate = site.demo_clock.rate if hasattr(site, "demo_clock") else 1.0
-    jobs = {"calibrate": sum(b.todo_stage == "calibrate" for b in beds), "water": sum(b.todo_stage == "water" for b in beds),
-            "watch": sum(b.urgent > 1 for b in beds), "fit": sum(b.todo_stage == "fit" for b in beds)}
-    return Watch(site.pk, site.name, now, site.time_zone, sunrise, sunset, hasattr(site, "demo_clock"), rate,
-                 _site_sentence(beds), beds, [_air(h, extra, now) for h in site.houses.all()], _tanks(site, state), jobs)
+    jobs = {
+        "calibrate": sum(b.todo_stage == "calibrate" for b in beds),
+        "water": sum(b.todo_stage == "water" for b in beds),
+        "watch": sum(b.urgent > 1 for b in beds),
+        "fit": sum(b.todo_stage == "fit" for b in beds),
+    }
+    return Watch(
+        site.pk,
+        site.name,
+        now,
+        site.time_zone,
+        sunrise,
+        sunset,
+        hasattr(site, "demo_clock"),
+        rate,
+        _site_sentence(beds),
+        beds,
+        [_air(h, extra, now) for h in site.houses.all()],
+        _tanks(site, state),
+        jobs,
+    )
 
 
 class _Extra:
@@ -137,13 +154,21 @@ class _Extra:
         for p in Pulse.objects.filter(bed__in=ids, ordered_at__gte=self.midnight).order_by("ordered_at"):
             self.pulses.setdefault(p.bed_id, []).append(p)
         drains = {c.pk: c.bed_id for c in Channel.objects.filter(bed__in=ids, quantity=Quantity.DRAIN)}
-        marks = bucketed(list(drains), self.midnight - timedelta(minutes=30), self.midnight, timedelta(minutes=30), True)
+        marks = bucketed(
+            list(drains), self.midnight - timedelta(minutes=30), self.midnight, timedelta(minutes=30), True
+        )
         self.drain_at_midnight = {drains[c]: float(v[0]) for c, v in marks.items()}
 
     def figure(self, owner: str, pk: int, quantity: str, unit: str, digits: int, now: datetime) -> Figure:
         row = self.latest.get((owner, pk, quantity))
         fresh = row is not None and (now - row.time).total_seconds() <= FRESH_S and row.quality == 0
-        return measured(row.raw if row and fresh else None, unit, digits, f"{quantity.replace('_', ' ')} sensor", row.time if row else None)
+        return measured(
+            row.raw if row and fresh else None,
+            unit,
+            digits,
+            f"{quantity.replace('_', ' ')} sensor",
+            row.time if row else None,
+        )
 
 
 def _bed_now(state: SiteState, bed: Bed, extra: _Extra) -> BedNow:
@@ -161,14 +186,40 @@ def _bed_now(state: SiteState, bed: Bed, extra: _Extra) -> BedNow:
     heading, detail = _say(state, bed, status, trend, window, running)
     urgent, todo, stage = _todo(state, bed, status)
     return BedNow(
-        bed.pk, bed.name, bed.crop, bed.medium.replace("_", " "), bed.house_id, status, _STATUS_WORDS[status], trend, theta,
-        measured(water.raw, "counts", 0, f"probe {water.probe_name}", water.at), held, relative,
-        _pore(extra, bed, now, water.theta), _drain(extra, bed, given, now),
-        measured(given, "mL per plant", 0, f"{len(pulses)} pulses since midnight", now), len(pulses),
-        version.low if version else None, version.high if version else None, setup.capacity, setup.dry_limit,
-        running[0] if running else None, running[1] if running else None, heading, detail, urgent, todo, stage,
-        version.number if version else None, bool(water.version and water.version.provisional), control.fault, control.stopped,
-        window[0] if window else None, window[1] if window else None)
+        bed.pk,
+        bed.name,
+        bed.crop,
+        bed.medium.replace("_", " "),
+        bed.house_id,
+        status,
+        _STATUS_WORDS[status],
+        trend,
+        theta,
+        measured(water.raw, "counts", 0, f"probe {water.probe_name}", water.at),
+        held,
+        relative,
+        _pore(extra, bed, now, water.theta),
+        _drain(extra, bed, given, now),
+        measured(given, "mL per plant", 0, f"{len(pulses)} pulses since midnight", now),
+        len(pulses),
+        version.low if version else None,
+        version.high if version else None,
+        setup.capacity,
+        setup.dry_limit,
+        running[0] if running else None,
+        running[1] if running else None,
+        heading,
+        detail,
+        urgent,
+        todo,
+        stage,
+        version.number if version else None,
+        bool(water.version and water.version.provisional),
+        control.fault,
+        control.stopped,
+        window[0] if window else None,
+        window[1] if window else None,
+    )
 
 
 def _water_figures(state: SiteState, bed: Bed, stale: bool) -> tuple[Figure, Figure, Figure]:
@@ -177,16 +228,37 @@ def _water_figures(state: SiteState, bed: Bed, stale: bool) -> tuple[Figure, Fig
         source = "no calibration yet" if v is None else f"probe {water.probe_name} is silent"
         return tuple(Figure(None, u, d, source, water.at) for u, d in (("% v/v", 1), ("L per plant", 2), ("%", 0)))  # type: ignore[return-value]
     source = f"probe {water.probe_name}, calibration {v.number}, {v.get_method_display()}"
-    theta = worked("two_point", {"raw": water.raw, "raw_dry": v.raw_dry, "raw_wet": v.raw_wet, "theta_dry": v.theta_dry,
-                                 "theta_wet": v.theta_wet}, source, water.at)
+    theta = worked(
+        "two_point",
+        {
+            "raw": water.raw,
+            "raw_dry": v.raw_dry,
+            "raw_wet": v.raw_wet,
+            "theta_dry": v.theta_dry,
+            "theta_wet": v.theta_wet,
+        },
+        source,
+        water.at,
+    )
     held = worked("water_l", {"theta": water.theta, "volume_l_per_plant": setup.volume_l_per_plant}, source, water.at)
-    relative = worked("relative_water", {"theta": water.theta, "dry_limit": setup.dry_limit, "capacity": setup.capacity},
-                      source, water.at)
+    relative = worked(
+        "relative_water",
+        {"theta": water.theta, "dry_limit": setup.dry_limit, "capacity": setup.capacity},
+        source,
+        water.at,
+    )
     return theta, held, relative
 
 
-_STATUS_WORDS = {"in_band": "in its band", "below": "under its band", "above": "above its band", "no_data": "no fresh reading",
-                 "uncalibrated": "probe not calibrated", "fault": "fault, needs a person", "stopped": "stopped by hand"}
+_STATUS_WORDS = {
+    "in_band": "in its band",
+    "below": "under its band",
+    "above": "above its band",
+    "no_data": "no fresh reading",
+    "uncalibrated": "probe not calibrated",
+    "fault": "fault, needs a person",
+    "stopped": "stopped by hand",
+}
 
 
 def _status(state: SiteState, bed: Bed, stale: bool) -> str:
@@ -241,33 +313,48 @@ def _window_words(site: Site, window: tuple[datetime, datetime] | None) -> str:
     if window is None:
         return "no pulse is due before the next sunset"
     first, last = (_clock(site, t) for t in window)
-    return f"next pulse about {first}" if first == last else f"next pulse likely {first} to {last}"
+    return f"next pulse about {first}" if first == last else f"next pulse {first} to {last}"
 
 
 def _say(
-    state: SiteState, bed: Bed, status: str, trend: float, window: tuple[datetime, datetime] | None,
+    state: SiteState,
+    bed: Bed,
+    status: str,
+    trend: float,
+    window: tuple[datetime, datetime] | None,
     running: tuple[float, float] | None,
 ) -> tuple[str, str]:
     water, version, control = state.waters[bed.pk], state.programmes.get(bed.pk), state.controls[bed.pk]
     if status == "uncalibrated":
-        return "Its probe is not calibrated, so its water is not known.", \
-            f"Probe {water.probe_name} reads {water.raw:.0f} counts. Until it is calibrated the bed is not watered by Tall Reed."
+        return (
+            "Its probe is not calibrated, so its water is not known.",
+            f"Probe {water.probe_name} reads {water.raw:.0f} counts. Until it is calibrated the bed is not watered by Tall Reed.",
+        )
     if status == "no_data":
         since = f"No reading since {_clock(state.site, water.at)}" if water.at else "No reading yet"
         return f"{since}; pulses are withheld.", "Check the node and the probe under Fit."
     if status == "fault":
-        return f"Stopped after {control.tries} pulses that missed the target.", \
-            "Look for blocked drippers or a probe out of the wet zone, then clear the fault."
+        return (
+            f"Stopped after {control.tries} pulses that missed the target.",
+            "Look for blocked drippers or a probe out of the wet zone, then clear the fault.",
+        )
     if status == "stopped":
         return "Stopped by hand; no pulse until someone resumes it.", "Resume it under Water."
     if running:
         return f"Being watered: {running[0]:.0f} of {duration(running[1])}.", _now_words(bed, water.theta, trend)
     if version is None:
-        return f"At {100 * water.theta:.1f} %, {say_trend(trend)}; it has no programme.", "Open Water: a first programme is proposed."
+        return (
+            f"At {100 * water.theta:.1f} %, {say_trend(trend)}; it has no programme.",
+            "Open Water: a first programme is proposed.",
+        )
     if status == "below":
-        return f"{100 * (version.low - water.theta):.1f} points under its band, {say_trend(trend)}.", _window_words(state.site, window) + "."
+        return f"{100 * (version.low - water.theta):.1f} points under its band, {say_trend(trend)}.", _window_words(
+            state.site, window
+        ) + "."
     if status == "above":
-        return f"{100 * (water.theta - version.high):.1f} points above its band, {say_trend(trend)}.", _window_words(state.site, window) + "."
+        return f"{100 * (water.theta - version.high):.1f} points above its band, {say_trend(trend)}.", _window_words(
+            state.site, window
+        ) + "."
     return f"In its band, {say_trend(trend)}; {_window_words(state.site, window)}.", ""
 
 
@@ -300,10 +387,18 @@ def _site_sentence(beds: list[BedNow]) -> str:
     fine = len(beds) - len(needy)
     if not needy:
         return "All beds are as they should be."
-    what = " and ".join(f"bed {b.name} ({b.status_words if b.programme else 'no programme' if b.status == 'in_band' else b.status_words})"
-                        for b in needy)
+    what = " and ".join(
+        f"bed {b.name} ({b.status_words if b.programme else 'no programme' if b.status == 'in_band' else b.status_words})"
+        for b in needy
+    )
     count = "One bed needs" if len(needy) == 1 else f"{_number(len(needy))} beds need"
-    rest = "" if not fine else " The other one is as it should be." if fine == 1 else f" The other {_number(fine).lower()} are as they should be."
+    rest = (
+        ""
+        if not fine
+        else " The other one is as it should be."
+        if fine == 1
+        else f" The other {_number(fine).lower()} are as they should be."
+    )
     return f"{count} you: {what}.{rest}"
 
 
@@ -317,9 +412,14 @@ def _pore(extra: _Extra, bed: Bed, now: datetime, theta: float) -> Figure:
     nan = float("nan")
     if theta != theta:
         return Figure(None, "mS/cm", 1, "water content not known")
-    inputs = {"bulk_ec_ms_cm": parts["bulk_ec"].value, "permittivity": parts["permittivity"].value,
-              "temp_c": parts["medium_temp"].value}
-    figure = worked("pore_ec", {k: nan if v is None else v for k, v in inputs.items()}, "dielectric probe", parts["bulk_ec"].at)
+    inputs = {
+        "bulk_ec_ms_cm": parts["bulk_ec"].value,
+        "permittivity": parts["permittivity"].value,
+        "temp_c": parts["medium_temp"].value,
+    }
+    figure = worked(
+        "pore_ec", {k: nan if v is None else v for k, v in inputs.items()}, "dielectric probe", parts["bulk_ec"].at
+    )
     figure.digits = 1
     return figure
 
@@ -329,7 +429,9 @@ def _drain(extra: _Extra, bed: Bed, given_ml: float, now: datetime) -> Figure:
     start = extra.drain_at_midnight.get(bed.pk, float("nan"))
     if counter.value is None or start != start or given_ml <= 0:
         return Figure(None, "%", 0, "no drain measured today")
-    return worked("drain_share", {"drain_ml": max(0.0, counter.value - start), "dose_ml": given_ml}, "drain gauge", counter.at)
+    return worked(
+        "drain_share", {"drain_ml": max(0.0, counter.value - start), "dose_ml": given_ml}, "drain gauge", counter.at
+    )
 
 
 def _air(house: House, extra: _Extra, now: datetime) -> Air:
@@ -338,10 +440,25 @@ def _air(house: House, extra: _Extra, now: datetime) -> Air:
 
     temp, rh, leaf = read("air_temp", "°C", 1), read("humidity", "%", 0), read("leaf_temp", "°C", 1)
     nan = float("nan")
-    air = {"air_temp_c": nan if temp.value is None else temp.value, "humidity_pct": nan if rh.value is None else rh.value}
-    return Air(house.pk, house.name, house.drain_returned, temp, rh, worked("air_vpd", air, "air sensor", temp.at),
-               worked("leaf_vpd", {"leaf_temp_c": nan if leaf.value is None else leaf.value, **air}, "leaf and air sensors", leaf.at),
-               read("radiation", "W/m²", 0))
+    air = {
+        "air_temp_c": nan if temp.value is None else temp.value,
+        "humidity_pct": nan if rh.value is None else rh.value,
+    }
+    return Air(
+        house.pk,
+        house.name,
+        house.drain_returned,
+        temp,
+        rh,
+        worked("air_vpd", air, "air sensor", temp.at),
+        worked(
+            "leaf_vpd",
+            {"leaf_temp_c": nan if leaf.value is None else leaf.value, **air},
+            "leaf and air sensors",
+            leaf.at,
+        ),
+        read("radiation", "W/m²", 0),
+    )
 
 
 def _tanks(site: Site, state: SiteState) -> list[TankNow]:
@@ -351,7 +468,13 @@ def _tanks(site: Site, state: SiteState) -> list[TankNow]:
         content = measured(level[0] if level else None, "L", 0, "level sensor", level[1] if level else None)
         words = "level not known"
         if level:
-            words = "empty: pumps held" if level[0] <= t.empty_l else "low" if level[0] <= t.warn_l else f"{100 * level[0] / t.capacity_l:.0f} % full"
+            words = (
+                "empty: pumps held"
+                if level[0] <= t.empty_l
+                else "low"
+                if level[0] <= t.warn_l
+                else f"{100 * level[0] / t.capacity_l:.0f} % full"
+            )
         out.append(TankNow(t.name, content, t.capacity_l, t.warn_l, t.empty_l, words))
     return out
 
@@ -396,5 +519,3 @@ def lines_of(site: Site) -> Lines:
         pulses.setdefault(p.bed_id, []).append((p.ordered_at - span.start).total_seconds() / 60)
     lines = [Line(b, t.tolist(), pulses.get(b, [])) for b, t in theta.items()]
     return Lines(span.start, span.sunrise, span.end, int(LINE_STEP.total_seconds() // 60), lines)
-
-

@@ -19,8 +19,9 @@ export function CalibrationLine({ bench }: { bench: Bench }) {
   if (raws.length === 0) return null;
   const pad = Math.max(800, (Math.max(...raws) - Math.min(...raws)) * 0.12);
   const x = scaleLinear([Math.min(...raws) - pad, Math.max(...raws) + pad], [50, 388]);
-  const y = scaleLinear([0, 1], [168, 10]);
+  const y = scaleLinear([-0.16, 1], [168, 10]);
   const [a, b] = shown;
+  const top = a && b && a.theta > b.theta ? a : b;
   return (
     <svg viewBox="0 0 400 204" className="cal-line" role="img"
       aria-label={shown.length ? `Line through ${shown.map((p) => `${fixed(p.raw, 0)} counts at ${percent(p.theta)}`).join(" and ")}` : "No points yet"}>
@@ -32,7 +33,7 @@ export function CalibrationLine({ bench }: { bench: Bench }) {
         <g key={p.raw}>
           <line x1={x(p.raw - 2 * p.noise)} x2={x(p.raw + 2 * p.noise)} y1={y(p.theta)} y2={y(p.theta)} stroke={colour.ink} strokeWidth="5" opacity="0.3" />
           <circle cx={x(p.raw)} cy={y(p.theta)} r="5.5" fill={colour.ink} />
-          <text x={x(p.raw)} y={y(p.theta) + (p.theta > 0.5 ? 22 : -12)} textAnchor="middle" className="axis">{fixed(p.raw, 0)}, {percent(p.theta)}</text>
+          <text x={x(p.raw)} y={y(p.theta) + (p === top ? -12 : 20)} textAnchor={x(p.raw) < 130 ? "start" : x(p.raw) > 320 ? "end" : "middle"} className="axis">{fixed(p.raw, 0)}, {percent(p.theta)}</text>
         </g>
       ))}
       {bench.raw !== null && (
@@ -41,6 +42,7 @@ export function CalibrationLine({ bench }: { bench: Bench }) {
           <text x={Math.min(352, Math.max(86, x(bench.raw)))} y="184" textAnchor="middle" className="axis tone-water">now {fixed(bench.raw, 0)}</text>
         </g>
       )}
+      {shown.length < 2 && <text x="219" y="90" textAnchor="middle" className="axis">the line from raw to water content: two points to capture</text>}
       <text x="388" y="200" textAnchor="end" className="axis">raw count</text>
     </svg>
   );

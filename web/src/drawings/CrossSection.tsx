@@ -26,7 +26,7 @@ export function CrossSection({ container, probe, caption }: { container: Contain
   const wall = `M${x0} ${y0} L${x0 + (w - base) / 2} ${y0 + h} h${base} L${x0 + w} ${y0}`;
   return (
     <figure className="cross-section">
-      <svg viewBox="0 0 240 260" role="img" aria-label={`${caption}. Probe ${probe.name} is ${probe.depth_cm} cm deep and ${probe.distance_cm} cm from the dripper.`}>
+      <svg viewBox={`0 0 240 ${y0 + h + 40}`} role="img" aria-label={`${caption}. Probe ${probe.name} is ${probe.depth_cm} cm deep and ${probe.distance_cm} cm from the dripper.`}>
         <clipPath id="medium"><path d={`${wall} Z`} /></clipPath>
         <g clipPath="url(#medium)">
           <rect x={x0} y={y0} width={w} height={h} fill="#E6DBC3" />

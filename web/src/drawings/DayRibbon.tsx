@@ -18,7 +18,7 @@ export function DayRibbon({ data, zone, label, height = 400 }: Props) {
   const [cursor, setCursor] = useState<number | null>(null);
   const narrow = width < 560;
   const s = layOut(data, width, height);
-  const at = cursor ?? data.now ?? data.end;
+  const at = cursor ?? data.now ?? data.end - data.stepMs;
   const move = (to: number) => setCursor(Math.min(data.end - data.stepMs, Math.max(data.start, to)));
   return (
     <div ref={ref} className="ribbon">
@@ -172,11 +172,11 @@ function AirTrack({ data, s }: { data: RibbonData; s: Scales }) {
   return (
     <g aria-hidden="true">
       <line x1={s.left} x2={s.right} y1={s.air.top - 5} y2={s.air.top - 5} stroke={colour.line} />
-      <text x={s.left - 6} y={s.air.top + 14} textAnchor="end" className="axis tone-straw">light</text>
+      <text x={s.left - 6} y={s.air.top + 14} textAnchor="end" className="axis tone-straw">{s.narrow ? "light" : "light W/m²"}</text>
       <path d={closed} fill={colour.straw} opacity="0.35" />
       {vpd && data.vpd && (
         <>
-          <text x={s.left - 6} y={s.air.top + 30} textAnchor="end" className="axis">VPD</text>
+          <text x={s.left - 6} y={s.air.top + 30} textAnchor="end" className="axis">{s.narrow ? "VPD" : "VPD kPa"}</text>
           <path d={path(data.vpd, data.start, data.stepMs, s, vpd)} fill="none" stroke={colour.ink} strokeWidth="1.5" />
         </>
       )}

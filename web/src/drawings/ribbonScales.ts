@@ -32,13 +32,14 @@ export interface Scales {
   feed: { top: number; bottom: number } | null;
   air: { top: number; bottom: number } | null;
   height: number;
+  narrow: boolean;
 }
 
 const finite = (values: (number | null | undefined)[]): number[] => values.filter((v): v is number => typeof v === "number" && Number.isFinite(v));
 
 /** Lays the tracks out in a width; the water track takes what the others leave. */
 export function layOut(data: RibbonData, width: number, height: number): Scales {
-  const left = width < 520 ? 46 : 58;
+  const left = width < 520 ? 50 : 74;
   const right = width - (width < 520 ? 6 : 14);
   const feedHeight = data.pore ? 52 : 0;
   const airHeight = data.light ? 62 : 0;
@@ -60,6 +61,7 @@ export function layOut(data: RibbonData, width: number, height: number): Scales 
     feed: feedHeight ? { top: bottom + 4, bottom: bottom + feedHeight - 6 } : null,
     air: airHeight ? { top: bottom + feedHeight + 4, bottom: bottom + feedHeight + airHeight - 6 } : null,
     height,
+    narrow: width < 560,
   };
 }
 
@@ -68,7 +70,7 @@ export function sunTicks(data: RibbonData, narrow: boolean): { at: number; text:
   const hour = 3_600_000;
   const ticks = [{ at: data.sunrise, text: "sunrise" }];
   const step = narrow ? 6 : 3;
-  for (let h = step; data.sunrise + h * hour < data.end - (narrow ? 3 : 1.4) * hour; h += step) ticks.push({ at: data.sunrise + h * hour, text: `+ ${h} h` });
+  for (let h = step; data.sunrise + h * hour < data.end - (narrow ? 3 : 2.4) * hour; h += step) ticks.push({ at: data.sunrise + h * hour, text: `+ ${h} h` });
   if (!narrow) ticks.push({ at: data.end, text: "sunset" });
   return ticks;
 }

@@ -24,7 +24,9 @@ class Command(BaseCommand):
     def handle(self, *args: Any, **o: Any) -> None:
         password = getpass.getpass("Password for the owner: ")
         site, _ = Site.objects.get_or_create(
-            name=o["site"], defaults={"latitude": o["latitude"], "longitude": o["longitude"], "time_zone": o["time_zone"]})
+            name=o["site"],
+            defaults={"latitude": o["latitude"], "longitude": o["longitude"], "time_zone": o["time_zone"]},
+        )
         try:
             add_person(site, o["owner"], password, Role.OWNER)
         except ReedError as error:

@@ -32,7 +32,9 @@ class Command(BaseCommand):
         token = os.environ["GATEWAY_TOKEN"]
         clock = DemoClock.objects.select_related("site").first()
         if clock is None:
-            site = load_demo(settings.ROOT / "data" / "heron_quay_glass.json", options["history"], options["port_base"], token)
+            site = load_demo(
+                settings.ROOT / "data" / "heron_quay_glass.json", options["history"], options["port_base"], token
+            )
             for house in site.houses.all():
                 for bed in house.beds.all():
                     order_day_figures(bed, None)
@@ -47,7 +49,9 @@ class Command(BaseCommand):
         seen = [
             Latest.objects.filter(channel__node__site=site).aggregate(at=Max("time"))["at"],
             ControlClock.objects.filter(site=site).aggregate(at=Max("last_tick"))["at"],
-            DeviceCommand.objects.filter(actuator__node__site=site, state=CommandState.DONE).aggregate(at=Max("ended_at"))["at"],
+            DeviceCommand.objects.filter(actuator__node__site=site, state=CommandState.DONE).aggregate(
+                at=Max("ended_at")
+            )["at"],
         ]
         last = max(t for t in seen if t is not None)
         set_clock(site, last + timedelta(seconds=1), real_now(), 1.0)

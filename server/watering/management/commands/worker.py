@@ -55,7 +55,9 @@ async def job_loop(stop: asyncio.Event) -> None:
         try:
             async with worker_app.open_async():
                 run = asyncio.create_task(worker_app.run_worker_async(install_signal_handlers=False, concurrency=1))
-                done, _ = await asyncio.wait({run, asyncio.create_task(stop.wait())}, return_when=asyncio.FIRST_COMPLETED)
+                done, _ = await asyncio.wait(
+                    {run, asyncio.create_task(stop.wait())}, return_when=asyncio.FIRST_COMPLETED
+                )
                 if run not in done:
                     run.cancel()
                 with contextlib.suppress(asyncio.CancelledError):

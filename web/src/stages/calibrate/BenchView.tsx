@@ -44,10 +44,10 @@ export function BenchView({ watch, bed, mayChange, probe }: StageProps & { probe
           <CalibrationLine bench={b} />
         </div>
         <div className="bench-points">
+          <Publish bench={b} mayChange={mayChange} bed={b.bed} />
           {b.points.map((p, i) => (
             <PointCard key={`${p.kind}${p.taken_at ?? ""}`} point={p} index={i} bench={b} active={next === p} mayChange={mayChange} now={watch.now} />
           ))}
-          <Publish bench={b} mayChange={mayChange} bed={b.bed} />
         </div>
       </div>
       <Versions bench={b} zone={watch.time_zone} />
@@ -56,6 +56,8 @@ export function BenchView({ watch, bed, mayChange, probe }: StageProps & { probe
 }
 
 function leadOf(b: Bench, next: BenchPoint | undefined): string {
+  const started = b.points.some((p) => p.raw !== null);
+  if (!started && b.versions[0]) return `Version ${b.versions[0].number} is in force. To renew it, capture two new points; nothing changes until you publish.`;
   if (next) return next.kind === "dry" ? `First point: ${next.instruction} Then wait for the bubble.` : `Second point: ${next.instruction} Then wait for the bubble.`;
   return b.result ? "Both points are captured. Look at the line, publish it, and put the probe back in the bed." : "Both points are captured, but they give no line; see below.";
 }
@@ -82,7 +84,7 @@ function PointCard({ point, index, bench, active, mayChange, now }: { point: Ben
       {open && mayChange && (
         <>
           <label>
-            water content of this mix{" "}
+            water content{" "}
             <input className="inline-number" inputMode="decimal" value={text} aria-label={`Water content of point ${index + 1} in % v/v`} onChange={(e) => setText(e.target.value)} /> %
           </label>
           <span className="quiet block">{point.origin}</span>

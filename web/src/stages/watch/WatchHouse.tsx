@@ -13,6 +13,10 @@ export function WatchHouse({ watch }: StageProps) {
     <>
       <h1>{watch.name}, now</h1>
       <p className="lead">{watch.sentence}</p>
+      <p className="narrow-only quiet">
+        {watch.air.map((a) => `${a.name}: ${fixed(a.air_temp.value, 1)} °C, ${fixed(a.humidity.value, 0)} %, VPD ${fixed(a.vpd.value, 2)} kPa, ${age(a.air_temp.at, watch.now)}. `)}
+        {watch.tanks.map((t) => `${t.name}: ${fixed(t.content.value, 0)} L, ${t.words}. `)}
+      </p>
       {beds.length === 0 ? (
         <EmptyHouse />
       ) : (
@@ -65,7 +69,7 @@ function BedLine({ bed, now, drawing }: { bed: BedNow; now: string; drawing: Rea
 
 function facts(bed: BedNow): string {
   const parts = [`${bed.pulses_today} pulses, ${millilitres(bed.given.value ?? 0)} per plant today`];
-  if (bed.low !== null && bed.high !== null) parts.push(`band ${percent(bed.low, 0)} to ${percent(bed.high, 0)}`);
+  if (bed.low !== null && bed.high !== null) parts.push(`band ${fixed(bed.low * 100, 0)} to ${percent(bed.high, 0)}`);
   if (bed.drain.value !== null) parts.push(`drain ${fixed(bed.drain.value, 0)} %`);
   if (bed.pore_ec.value !== null) parts.push(`pore ${fixed(bed.pore_ec.value, 1)} mS/cm`);
   return `${parts.join("; ")}.`;

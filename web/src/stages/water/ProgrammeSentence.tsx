@@ -60,7 +60,7 @@ function InPlace({ value, digits, unit, label, origin, problem, disabled, onChan
   const shown = text ?? value.toFixed(digits);
   return (
     <span className={`in-place ${problem ? "wrong" : ""}`} title={problem ?? origin}>
-      <input inputMode="decimal" aria-label={origin ? `${label} (${origin})` : label} aria-invalid={Boolean(problem)} disabled={disabled} value={shown} style={{ width: `${Math.max(2, shown.length) + 0.6}ch` }}
+      <input inputMode="decimal" aria-label={origin ? `${label} (${origin})` : label} aria-invalid={Boolean(problem)} disabled={disabled} value={shown} style={{ width: `${Math.max(1, shown.length) + 0.35}ch` }}
         onChange={(e) => {
           setText(e.target.value);
           const typed = Number(e.target.value.replace(",", "."));
