@@ -82,9 +82,17 @@ class Cluster:
             )
         return self.url
 
+    def alive(self) -> bool:
+        """Is the server process there?"""
+        pidfile = self.data / "postmaster.pid"
+        try:
+            return _alive(int(pidfile.read_text().splitlines()[0]))
+        except (OSError, IndexError, ValueError):
+            return False
+
     def stop(self) -> None:
         """Stop cleanly: connections are ended, everything is written."""
-        if (self.data / "postmaster.pid").exists():
+        if self.alive():
             self._run(
                 "stopping PostgreSQL",
                 [str(self.bin / "pg_ctl"), "-D", str(self.data), "-m", "fast", "-w", "-t", "60", "stop"],
@@ -121,6 +129,8 @@ class Cluster:
         )
 
     def _port(self) -> int:
+        if self.port:
+            return self.port  # our processes know this one: after a crash it is taken again
         kept = self.folder / "port"
         port = free_port(int(kept.read_text()) if kept.exists() else None)
         kept.write_text(str(port))

@@ -49,20 +49,24 @@ def manage(env: dict[str, str], *args: str, step: str = "", mend: str = "run ./r
 
 
 def procfile(port: int, demo: bool, node_base: int, folder: Path) -> str:
-    """The processes for honcho. exec, so that a signal reaches the process itself."""
+    """The processes for honcho, each kept running. exec, so that a signal reaches the keeper itself."""
     server = f"http://127.0.0.1:{port}"
-    lines = [
-        f"web: exec {PYTHON} -m uvicorn config.asgi:application --host 127.0.0.1 --port {port} --log-level warning "
-        "--timeout-graceful-shutdown 2 --no-access-log --lifespan off",
-        f"worker: exec {PYTHON} {ROOT / 'server' / 'manage.py'} worker",
-        f"gateway: exec {PYTHON} -m gateway --server {server} --folder {folder / 'gateway'}",
-    ]
+    web = (
+        f"{PYTHON} -m uvicorn config.asgi:application --host 127.0.0.1 --port {port} --log-level warning "
+        "--timeout-graceful-shutdown 2 --no-access-log --lifespan off"
+    )
+    processes = {
+        "web": web,
+        "worker": f"{PYTHON} {ROOT / 'server' / 'manage.py'} worker",
+        "gateway": f"{PYTHON} -m gateway --server {server} --folder {folder / 'gateway'}",
+    }
     if demo:
-        lines.append(
-            f"standin: exec {PYTHON} -m standin serve --port-base {node_base} --state {folder / 'standin' / 'state.json'} "
+        processes["standin"] = (
+            f"{PYTHON} -m standin serve --port-base {node_base} --state {folder / 'standin' / 'state.json'} "
             f"--start-from {folder / 'demo' / 'history.json'} --server {server}"
         )
-    return "\n".join(lines) + "\n"
+    keep = f"exec {sys.executable} {ROOT / 'launcher' / 'keep.py'}"
+    return "".join(f"{name}: {keep} {name} {command}\n" for name, command in processes.items())
 
 
 def prepare_demo(env: dict[str, str], folder: Path, node_base: int) -> None:
@@ -153,6 +157,18 @@ class Running:
         for name in ("demo", "standin", "gateway", "ports.json"):
             shutil.rmtree(self.options.folder / name, ignore_errors=True)
 
+    def watch(self) -> None:
+        """Until honcho ends: see that PostgreSQL runs, and start it again when it was killed."""
+        assert self.honcho is not None
+        while self.honcho.poll() is None:
+            if self.cluster is not None and not self.cluster.alive():
+                say("PostgreSQL is gone; starting it again")
+                try:
+                    self.cluster.start()
+                except StepFailed as error:
+                    say(f"{error}")
+            time.sleep(0.5)
+
     def down(self) -> None:
         if self.honcho is not None:
             wait_gone(self.honcho, 12)
@@ -178,9 +194,8 @@ def start(options: Options) -> int:
         install()
         running.up()
         _greet(running, time.monotonic() - began)
-        assert running.honcho is not None
-        running.honcho.wait()
-        say("a process ended by itself; stopping the others")
+        running.watch()
+        say("the process manager ended by itself; stopping the rest")
         return 1
     except KeyboardInterrupt:
         say("stopping")

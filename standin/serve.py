@@ -77,7 +77,7 @@ def keep_world(world: World, state: Path) -> None:
     state.parent.mkdir(parents=True, exist_ok=True)
     fresh = state.with_suffix(".new")
     fresh.write_text(json.dumps(world.as_record()))
-    os.replace(fresh, state)
+    fresh.replace(state)
 
 
 async def follow_server(world: World, clock: Clock, server: str, token: str, stop: asyncio.Event) -> None:

@@ -20,13 +20,14 @@ from reedcore.weather import Weather
 from .commands import Report, confirm, open_commands
 from .days import DayOut, days_of
 from .forecast import simulated_day
+from .lines import Lines, lines_of
 from .models import CommandState
 from .proposal import proposal_of
 from .ribbon import Drop, Peg, Ribbon, ribbon_of
 from .services import clear_fault, dose_by_hand, publish_programme, resume_bed, stop_bed
 from .slip import SlipLine, slip_of
 from .state import bed_state, gather, programme_of
-from .watch import Lines, Watch, lines_of, watch_of
+from .watch import Watch, watch_of
 
 SIM_STEP_MIN = 3
 

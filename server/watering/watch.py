@@ -2,13 +2,9 @@
 
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from zoneinfo import ZoneInfo
 
-import numpy as np
 from django.core.cache import cache
 
-from calibration.models import CalibrationVersion
-from calibration.queries import water_content_series
 from common.clock import midnight_of, site_now
 from common.figures import Figure, measured, worked
 from fitting.models import Channel, Quantity
@@ -16,13 +12,12 @@ from places.models import Bed, House, Site
 from places.sun import local_day, sun_times
 from readings.models import Latest
 from readings.series import bucketed, slopes_per_hour
-from reedcore.words import duration, say_trend
 
-from .forecast import next_pulse_window, rest_of_day, span_around
+from .forecast import next_pulse_window, rest_of_day
 from .models import Pulse, PulseState
 from .state import SiteState, bed_state, gather, programme_of
+from .watch_words import say_bed, say_site
 
-LINE_STEP = timedelta(minutes=15)
 FRESH_S = 900.0
 
 
@@ -127,7 +122,7 @@ def watch_of(site: Site) -> Watch:
         sunset,
         hasattr(site, "demo_clock"),
         rate,
-        _site_sentence(beds),
+        say_site(beds),
         beds,
         [_air(h, extra, now) for h in site.houses.all()],
         _tanks(site, state),
@@ -183,7 +178,7 @@ def _bed_now(state: SiteState, bed: Bed, extra: _Extra) -> BedNow:
     status = _status(state, bed, stale)
     running = _running(pulses, now)
     window = None if status in ("fault", "stopped", "no_data", "uncalibrated") else _next(state, bed)
-    heading, detail = _say(state, bed, status, trend, window, running)
+    heading, detail = say_bed(state, bed, status, trend, window, running)
     urgent, todo, stage = _todo(state, bed, status)
     return BedNow(
         bed.pk,
@@ -305,63 +300,6 @@ def _next(state: SiteState, bed: Bed) -> tuple[datetime, datetime] | None:
     return found[0]
 
 
-def _clock(site: Site, at: datetime) -> str:
-    return at.astimezone(ZoneInfo(site.time_zone)).strftime("%H:%M")
-
-
-def _window_words(site: Site, window: tuple[datetime, datetime] | None) -> str:
-    if window is None:
-        return "no pulse is due before the next sunset"
-    first, last = (_clock(site, t) for t in window)
-    return f"next pulse about {first}" if first == last else f"next pulse {first} to {last}"
-
-
-def _say(
-    state: SiteState,
-    bed: Bed,
-    status: str,
-    trend: float,
-    window: tuple[datetime, datetime] | None,
-    running: tuple[float, float] | None,
-) -> tuple[str, str]:
-    water, version, control = state.waters[bed.pk], state.programmes.get(bed.pk), state.controls[bed.pk]
-    if status == "uncalibrated":
-        return (
-            "Its probe is not calibrated, so its water is not known.",
-            f"Probe {water.probe_name} reads {water.raw:.0f} counts. Until it is calibrated the bed is not watered by Tall Reed.",
-        )
-    if status == "no_data":
-        since = f"No reading since {_clock(state.site, water.at)}" if water.at else "No reading yet"
-        return f"{since}; pulses are withheld.", "Check the node and the probe under Fit."
-    if status == "fault":
-        return (
-            f"Stopped after {control.tries} pulses that missed the target.",
-            "Look for blocked drippers or a probe out of the wet zone, then clear the fault.",
-        )
-    if status == "stopped":
-        return "Stopped by hand; no pulse until someone resumes it.", "Resume it under Water."
-    if running:
-        return f"Being watered: {running[0]:.0f} of {duration(running[1])}.", _now_words(bed, water.theta, trend)
-    if version is None:
-        return (
-            f"At {100 * water.theta:.1f} %, {say_trend(trend)}; it has no programme.",
-            "Open Water: a first programme is proposed.",
-        )
-    if status == "below":
-        return f"{100 * (version.low - water.theta):.1f} points under its band, {say_trend(trend)}.", _window_words(
-            state.site, window
-        ) + "."
-    if status == "above":
-        return f"{100 * (water.theta - version.high):.1f} points above its band, {say_trend(trend)}.", _window_words(
-            state.site, window
-        ) + "."
-    return f"In its band, {say_trend(trend)}; {_window_words(state.site, window)}.", ""
-
-
-def _now_words(bed: Bed, theta: float, trend: float) -> str:
-    return f"Water content {100 * theta:.1f} %, {say_trend(trend)}."
-
-
 def _todo(state: SiteState, bed: Bed, status: str) -> tuple[int, str, str]:
     """How urgent, what to do, and in which stage."""
     water = state.waters[bed.pk]
@@ -378,33 +316,6 @@ def _todo(state: SiteState, bed: Bed, status: str) -> tuple[int, str, str]:
     if water.version is not None and water.version.provisional:
         return 1, f"Calibrate probe {water.probe_name} in its substrate", "calibrate"
     return (1, "", "") if status in ("below", "above") else (0, "", "")
-
-
-def _site_sentence(beds: list[BedNow]) -> str:
-    needy = [b for b in beds if b.urgent >= 2]
-    if not beds:
-        return "No beds yet. Lay out the first house and its beds."
-    fine = len(beds) - len(needy)
-    if not needy:
-        return "All beds are as they should be."
-    what = " and ".join(
-        f"bed {b.name} ({b.status_words if b.programme else 'no programme' if b.status == 'in_band' else b.status_words})"
-        for b in needy
-    )
-    count = "One bed needs" if len(needy) == 1 else f"{_number(len(needy))} beds need"
-    rest = (
-        ""
-        if not fine
-        else " The other one is as it should be."
-        if fine == 1
-        else f" The other {_number(fine).lower()} are as they should be."
-    )
-    return f"{count} you: {what}.{rest}"
-
-
-def _number(n: int) -> str:
-    words = ["No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine", "Ten"]
-    return words[n] if n < len(words) else str(n)
 
 
 def _pore(extra: _Extra, bed: Bed, now: datetime, theta: float) -> Figure:
@@ -477,45 +388,3 @@ def _tanks(site: Site, state: SiteState) -> list[TankNow]:
             )
         out.append(TankNow(t.name, content, t.capacity_l, t.warn_l, t.empty_l, words))
     return out
-
-
-@dataclass
-class Line:
-    """A bed's day so far in quarter hours for the house list; θ as m3/m3."""
-
-    bed: int
-    theta: list[float | None]
-    pulses: list[float]
-
-
-@dataclass
-class Lines:
-    start: datetime
-    sunrise: datetime
-    end: datetime
-    step_min: int
-    lines: list[Line]
-
-
-def lines_of(site: Site) -> Lines:
-    """The small ribbons of the house list."""
-    now = site_now(site)
-    span = span_around(site, now)
-    channels = list(Channel.objects.filter(bed__house__site=site, quantity=Quantity.RAW).select_related("bed"))
-    data = bucketed([c.pk for c in channels], span.start, max(now, span.start + LINE_STEP), LINE_STEP)
-    count = len(next(iter(data.values()))) if data else 0
-    times = span.start.timestamp() + (np.arange(count) + 0.5) * LINE_STEP.total_seconds()
-    versions: dict[int, list[CalibrationVersion]] = {}
-    for v in CalibrationVersion.objects.filter(probe__bed__house__site=site):
-        versions.setdefault(v.probe_id, []).append(v)
-    theta: dict[int, np.ndarray] = {}
-    for c in channels:
-        seen = water_content_series(times, data[c.pk], versions.get(c.probe_id or 0, []))
-        held = theta.get(c.bed_id or 0, np.full(count, np.nan))
-        theta[c.bed_id or 0] = np.where(np.isnan(seen), held, seen)
-    pulses: dict[int, list[float]] = {}
-    given = Pulse.objects.filter(bed__house__site=site, ordered_at__gte=span.start).exclude(state=PulseState.NOT_GIVEN)
-    for p in given:
-        pulses.setdefault(p.bed_id, []).append((p.ordered_at - span.start).total_seconds() / 60)
-    lines = [Line(b, t.tolist(), pulses.get(b, [])) for b, t in theta.items()]
-    return Lines(span.start, span.sunrise, span.end, int(LINE_STEP.total_seconds() // 60), lines)
