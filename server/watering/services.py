@@ -4,6 +4,7 @@ from datetime import datetime, timedelta
 from typing import Any
 
 from django.db import transaction
+from django.db.models import Q
 
 from accounts.models import User
 from common.errors import Conflict, Refused
@@ -77,7 +78,7 @@ def stop_bed(bed: Bed, by: User, now: datetime) -> None:
     control.stopped = True
     control.last_pulse_end = min(control.last_pulse_end, now) if control.last_pulse_end else None
     control.save(update_fields=["stopped", "last_pulse_end"])
-    Command.objects.filter(actuator__bed=bed, state=CommandState.QUEUED).update(
+    Command.objects.filter(Q(actuator__bed=bed) | Q(pulse__bed=bed), state=CommandState.QUEUED).update(
         state=CommandState.EXPIRED, note=f"stopped by {by}"
     )
     Pulse.objects.filter(bed=bed, state=PulseState.ORDERED).update(

@@ -746,6 +746,7 @@ export interface components {
             unit: string;
             digits: number;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         ArithmeticOut: {
             title: string;
             expression: string;
@@ -758,12 +759,14 @@ export interface components {
             note: string;
             inputs: components["schemas"]["ArithmeticInput"][];
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         ArithmeticRequestRequest: {
             formula: string;
             inputs: {
                 [key: string]: number;
             };
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         AuditOut: {
             /** Format: date-time */
             at: string;
@@ -778,10 +781,12 @@ export interface components {
                 [key: string]: unknown;
             } | null;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         BatchOut: {
             kept: number;
             refused: components["schemas"]["RefusedReading"][];
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         BatchRequest: {
             readings: components["schemas"]["ReadingInRequest"][];
         };
@@ -819,6 +824,7 @@ export interface components {
             tested_flow_ml_min?: number | null;
             version?: number;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         BedFormRequest: {
             name: string;
             crop: string;
@@ -897,6 +903,7 @@ export interface components {
             /** Format: date-time */
             next_to: string | null;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         BedOut: {
             id: number;
             house: number;
@@ -905,6 +912,7 @@ export interface components {
                 [key: string]: components["schemas"]["Figure"];
             };
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         BedProposal: {
             figures: {
                 [key: string]: components["schemas"]["Figure"];
@@ -919,6 +927,7 @@ export interface components {
                 [key: string]: string;
             }[];
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         Bench: {
             probe: number;
             probe_name: string;
@@ -986,6 +995,7 @@ export interface components {
             number: number;
             probe: string;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         CaptureInRequest: {
             kind: components["schemas"]["KindEnum"];
             /** Format: double */
@@ -1005,10 +1015,12 @@ export interface components {
             good: boolean;
             where: string;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         ClockFormRequest: {
             /** Format: double */
             rate: number;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         CommandOut: {
             number: number;
             node: number;
@@ -1022,6 +1034,7 @@ export interface components {
             /** Format: date-time */
             expires_at: string;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         CommandReportRequest: {
             state: components["schemas"]["StateEnum"];
             /** Format: date-time */
@@ -1030,9 +1043,11 @@ export interface components {
             delivered_ml?: number | null;
             note?: string;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         ContactsRequest: {
             contacts: components["schemas"]["NodeContactRequest"][];
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         DayOut: {
             /** Format: date */
             day: string;
@@ -1076,6 +1091,7 @@ export interface components {
                 [key: string]: number;
             };
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         GatewayConfig: {
             site: number;
             /** Format: date-time */
@@ -1097,6 +1113,7 @@ export interface components {
             registers: components["schemas"]["RegisterOut"][];
             actuators: components["schemas"]["ActuatorOut"][];
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         HouseForm: {
             name: string;
             /** Format: double */
@@ -1104,6 +1121,7 @@ export interface components {
             drain_returned: boolean;
             version?: number;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         HouseFormRequest: {
             name: string;
             /** Format: double */
@@ -1111,11 +1129,13 @@ export interface components {
             drain_returned: boolean;
             version?: number;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         HouseOut: {
             id: number;
             form: components["schemas"]["HouseForm"];
             beds: components["schemas"]["BedOut"][];
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         JobOut: {
             id: number;
             title: string;
@@ -1132,6 +1152,7 @@ export interface components {
          * @enum {string}
          */
         KindEnum: "dry" | "wet";
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         Layout: {
             id: number;
             form: components["schemas"]["SiteForm"];
@@ -1144,6 +1165,7 @@ export interface components {
             theta: (number | null)[];
             pulses: number[];
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         Lines: {
             /** Format: date-time */
             start: string;
@@ -1154,6 +1176,7 @@ export interface components {
             step_min: number;
             lines: components["schemas"]["Line"][];
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         Me: {
             name: string;
             sites: components["schemas"]["SiteRole"][];
@@ -1169,6 +1192,7 @@ export interface components {
             ok: boolean;
             problem?: string;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         NodeOut: {
             id: number;
             name: string;
@@ -1182,10 +1206,12 @@ export interface components {
             channels: components["schemas"]["ChannelOut"][];
             actuators: string[];
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         NoteInRequest: {
             text: string;
             bed?: number | null;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         NoteOut: {
             id: number;
             /** Format: date-time */
@@ -1214,14 +1240,17 @@ export interface components {
          * @enum {string}
          */
         PlaceEnum: "bed" | "dry_mix" | "drained_mix" | "air" | "water";
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         PlaceFormRequest: {
             place: components["schemas"]["PlaceEnum"];
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         PlaceOut: {
             bed: string;
             probe: number;
             place: components["schemas"]["PlaceEnum"];
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         ProbeOut: {
             id: number;
             name: string;
@@ -1263,6 +1292,7 @@ export interface components {
             stale_after_s: number;
             number?: number;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         ProgrammeFormRequest: {
             /** Format: double */
             start_after_sunrise_min: number;
@@ -1285,6 +1315,7 @@ export interface components {
             stale_after_s: number;
             number?: number;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         ProgrammeOut: {
             bed: number;
             published: components["schemas"]["ProgrammeForm"] | null;
@@ -1305,9 +1336,11 @@ export interface components {
             stopped: boolean;
             controllable: boolean;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         PublishInRequest: {
             number: number;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         PulseOut: {
             id: number;
             /** Format: double */
@@ -1337,6 +1370,7 @@ export interface components {
             /** Format: double */
             offset: number;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         Ribbon: {
             /** Format: date-time */
             start: string;
@@ -1396,14 +1430,17 @@ export interface components {
          * @enum {string}
          */
         ShapeEnum: "slab" | "pot";
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         SignInRequest: {
             username: string;
             password: string;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         SimulateInRequest: {
             programme: components["schemas"]["ProgrammeFormRequest"];
             weather: components["schemas"]["WeatherEnum"];
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         SimulatedOut: {
             /** Format: date-time */
             start: string;
@@ -1430,6 +1467,7 @@ export interface components {
             seconds: components["schemas"]["Figure"];
             problems: components["schemas"]["Problem"][];
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         SiteForm: {
             name: string;
             /** Format: double */
@@ -1441,6 +1479,7 @@ export interface components {
             time_zone: string;
             version?: number;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         SiteFormRequest: {
             name: string;
             /** Format: double */
@@ -1457,6 +1496,7 @@ export interface components {
             name: string;
             role: components["schemas"]["RoleEnum"];
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         SlipLine: {
             /** Format: date-time */
             at: string;
@@ -1486,6 +1526,7 @@ export interface components {
             empty_l: number;
             words: string;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         TokenOut: {
             token: string;
         };
@@ -1514,6 +1555,7 @@ export interface components {
             resolution_points: number;
             raw_falls: boolean;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         Watch: {
             site: number;
             name: string;
@@ -1543,6 +1585,7 @@ export interface components {
          * @enum {string}
          */
         WeatherEnum: "clear" | "mixed" | "dull" | "hot";
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         World: {
             /** Format: date-time */
             anchor_real: string;
