@@ -18,7 +18,14 @@ def random_day(seed, steps=1440):
 
 
 @settings(max_examples=40, deadline=None)
-@given(st.integers(0, 10**6), st.floats(0.5, 30), st.floats(0.4, 0.95), st.floats(0.2, 6), st.floats(0.3, 12), st.floats(0.1, 0.99))
+@given(
+    st.integers(0, 10**6),
+    st.floats(0.5, 30),
+    st.floats(0.4, 0.95),
+    st.floats(0.2, 6),
+    st.floats(0.3, 12),
+    st.floats(0.1, 0.99),
+)
 def test_water_and_salt_close(seed, volume, capacity, feed, start_ec, fill):
     physics = starting_physics(volume, capacity, 0.6 * capacity, feed)
     start = water_at(fill * capacity, start_ec, physics)
@@ -29,7 +36,9 @@ def test_water_and_salt_close(seed, volume, capacity, feed, start_ec, fill):
     assert abs(dose.sum() - held - run.uptake_ml.sum() - run.drain_ml.sum()) < 1e-9 * dosed
     salt_in = dose.sum() / 1000 * feed
     salt_held = run.pore_ec_ms_cm[-1] * run.theta[-1] * volume - start.salt
-    assert abs(salt_in - salt_held - run.drain_salt.sum() - run.uptake_salt.sum()) < 1e-9 * max(salt_in, start.salt, 1.0)
+    assert abs(salt_in - salt_held - run.drain_salt.sum() - run.uptake_salt.sum()) < 1e-9 * max(
+        salt_in, start.salt, 1.0
+    )
 
 
 @settings(max_examples=20, deadline=None)

@@ -27,7 +27,9 @@ def test_two_points_there_and_back(raw_dry, raw_wet, theta_dry, rise, where):
     theta = theta_dry + where * rise
     raw = (theta - line.intercept) / line.slope
     assert water_content_from_raw(raw, line.slope, line.intercept) == pytest.approx(theta, abs=1e-9)
-    assert two_point_water_content(raw, raw_dry, raw_wet, theta_dry, theta_dry + rise + 1e-9) == pytest.approx(theta, abs=1e-9)
+    assert two_point_water_content(raw, raw_dry, raw_wet, theta_dry, theta_dry + rise + 1e-9) == pytest.approx(
+        theta, abs=1e-9
+    )
     assert line.raw_falls_as_water_rises == (raw_wet < raw_dry)
 
 
@@ -78,7 +80,7 @@ def test_settled_reading_is_steady_and_tells_how_long_it_took():
 def test_noise_alone_keeps_capture_asleep():
     t, x = settle(noise=400, start=22000)
     s = steadiness(t, x, SPAN)
-    assert not s.steady and "restless" in s.why or "a minute" in s.why
+    assert (not s.steady and "restless" in s.why) or "a minute" in s.why
 
 
 @pytest.mark.parametrize("count", [0, 1, 9])

@@ -55,7 +55,13 @@ def test_missed_target_latches_a_fault_until_cleared():
 
 
 def test_missed_target_waits_for_the_last_soak():
-    soaking = replace(STATE, latched=True, tries=6, last_pulse_start=NOW - timedelta(minutes=8), last_pulse_end=NOW - timedelta(minutes=5))
+    soaking = replace(
+        STATE,
+        latched=True,
+        tries=6,
+        last_pulse_start=NOW - timedelta(minutes=8),
+        last_pulse_end=NOW - timedelta(minutes=5),
+    )
     assert decide(PROGRAMME, soaking, NOW).fault == ""
 
 
@@ -109,14 +115,48 @@ def forbidden(p, s, now):
 
 moments = st.one_of(st.none(), st.integers(-4000, 600).map(lambda s: NOW + timedelta(seconds=s)))
 programmes = st.builds(
-    Programme, st.floats(-120, 300), st.floats(-60, 300), st.floats(0.3, 0.85), st.floats(0.5, 0.95), st.floats(0, 0.6),
-    st.floats(5, 600), st.floats(2, 60), st.integers(1, 8), st.floats(100, 6000), st.floats(60, 7200))
-setups = st.builds(BedSetup, st.floats(0.5, 30), st.integers(1, 600), st.just(0.9), st.just(0.5), st.just(0.95), st.floats(5, 200),
-                   st.floats(0, 120), st.floats(1, 60), st.just(240.0))
+    Programme,
+    st.floats(-120, 300),
+    st.floats(-60, 300),
+    st.floats(0.3, 0.85),
+    st.floats(0.5, 0.95),
+    st.floats(0, 0.6),
+    st.floats(5, 600),
+    st.floats(2, 60),
+    st.integers(1, 8),
+    st.floats(100, 6000),
+    st.floats(60, 7200),
+)
+setups = st.builds(
+    BedSetup,
+    st.floats(0.5, 30),
+    st.integers(1, 600),
+    st.just(0.9),
+    st.just(0.5),
+    st.just(0.95),
+    st.floats(5, 200),
+    st.floats(0, 120),
+    st.floats(1, 60),
+    st.just(240.0),
+)
 states = st.builds(
-    BedState, setups, st.one_of(st.just(float("nan")), st.floats(-0.2, 1.2)), moments, st.just(NOW.replace(hour=4)),
-    st.just(NOW.replace(hour=20)), st.booleans(), st.integers(0, 9), moments, moments, st.floats(0, 7000),
-    st.sampled_from(["", "", "", "missed_target"]), st.booleans(), st.one_of(st.none(), st.floats(0, 3000)), st.booleans(), st.floats(0, 40))
+    BedState,
+    setups,
+    st.one_of(st.just(float("nan")), st.floats(-0.2, 1.2)),
+    moments,
+    st.just(NOW.replace(hour=4)),
+    st.just(NOW.replace(hour=20)),
+    st.booleans(),
+    st.integers(0, 9),
+    moments,
+    moments,
+    st.floats(0, 7000),
+    st.sampled_from(["", "", "", "missed_target"]),
+    st.booleans(),
+    st.one_of(st.none(), st.floats(0, 3000)),
+    st.booleans(),
+    st.floats(0, 40),
+)
 
 
 @settings(max_examples=600, deadline=None)

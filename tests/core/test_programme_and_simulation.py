@@ -68,7 +68,9 @@ def day(programme=GOOD, kind=Weather.CLEAR, delivered=1.0, start_theta=0.75, hou
     midnight = datetime(2026, 6, 18, tzinfo=UTC)
     sunrise, sunset = midnight + timedelta(hours=4), midnight + timedelta(hours=20)
     minutes = hours * 60
-    radiation = clear_sky_radiation(np.arange(minutes) * 60.0, SunDay(4 * 3600, 20 * 3600, 60)) * cloud_factor(minutes, kind, np.random.default_rng(1))
+    radiation = clear_sky_radiation(np.arange(minutes) * 60.0, SunDay(4 * 3600, 20 * 3600, 60)) * cloud_factor(
+        minutes, kind, np.random.default_rng(1)
+    )
     climate = house_climate(radiation, 0.68, 0.0)
     demand = water_use_ml_per_plant_min(Crop(2.9, 2.6), climate.radiation_w_m2, climate.vpd_kpa)
     physics = starting_physics(4.5, 0.81, 0.486, 2.4)
@@ -110,7 +112,13 @@ def test_simulation_wants_sun_times_for_every_day():
         midnight = datetime(2026, 6, 18, tzinfo=UTC)
         state = BedState(SETUP, 0.7, midnight, midnight, midnight)
         physics = starting_physics(4.5, 0.81, 0.486, 2.4)
-        simulate(GOOD, state, water_at(0.7, 3, physics), physics, Surroundings(midnight, np.zeros(1500), [(midnight, midnight)], midnight))
+        simulate(
+            GOOD,
+            state,
+            water_at(0.7, 3, physics),
+            physics,
+            Surroundings(midnight, np.zeros(1500), [(midnight, midnight)], midnight),
+        )
 
 
 def test_probe_lags_behind_the_water_and_its_faults_show():

@@ -24,9 +24,14 @@ def test_check_value(row):
     assert compute(row) == pytest.approx(row["value"], abs=row["tolerance"]), row["source"]
 
 
-PANEL = {"climate.air_vpd_from_humidity": "air_vpd", "climate.leaf_vpd_from_temperatures": "leaf_vpd",
-         "climate.dew_point_from_humidity": "dew_point", "conductivity.pore_ec_from_bulk": "pore_ec",
-         "substrate.ml_per_point": "ml_per_point", "dosing.seconds_from_dose": "dose_seconds"}
+PANEL = {
+    "climate.air_vpd_from_humidity": "air_vpd",
+    "climate.leaf_vpd_from_temperatures": "leaf_vpd",
+    "climate.dew_point_from_humidity": "dew_point",
+    "conductivity.pore_ec_from_bulk": "pore_ec",
+    "substrate.ml_per_point": "ml_per_point",
+    "dosing.seconds_from_dose": "dose_seconds",
+}
 
 
 @pytest.mark.parametrize("row", [r for r in ROWS if r["call"] in PANEL], ids=lambda r: r["call"])
@@ -37,7 +42,9 @@ def test_panel_shows_the_same_number(row):
 
 def test_panel_shows_capacity_with_the_mediums_parameters():
     m = substrate.medium("stone_wool")
-    worked = formulas.work_out("capacity", {"height_cm": 7.5, "theta_s": m.theta_s, "theta_r": m.theta_r, "alpha": m.alpha, "n": m.n})
+    worked = formulas.work_out(
+        "capacity", {"height_cm": 7.5, "theta_s": m.theta_s, "theta_r": m.theta_r, "alpha": m.alpha, "n": m.n}
+    )
     assert worked.value == pytest.approx(90.9, abs=0.06)
     assert "0.090" in worked.substituted
 

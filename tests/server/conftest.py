@@ -20,13 +20,33 @@ NOW = datetime(2026, 6, 18, 9, 0, 20, tzinfo=UTC)
 PASSWORD = "a-long-password"
 TOKEN = "node-token-for-tests"
 BED = {
-    "crop": "pepper", "plants": 180, "plants_per_m2": 2.6, "leaf_area_index": 2.9, "shape": "slab", "length_cm": 100.0, "width_cm": 18.0,
-    "height_cm": 10.0, "plants_per_container": 4.0, "medium": "coir", "dry_limit": 0.486, "rated_flow_ml_min": 36.0,
-    "tested_flow_ml_min": 35.1, "line_fill_s": 12.0, "feed_ec_ms_cm": 2.4,
+    "crop": "pepper",
+    "plants": 180,
+    "plants_per_m2": 2.6,
+    "leaf_area_index": 2.9,
+    "shape": "slab",
+    "length_cm": 100.0,
+    "width_cm": 18.0,
+    "height_cm": 10.0,
+    "plants_per_container": 4.0,
+    "medium": "coir",
+    "dry_limit": 0.486,
+    "rated_flow_ml_min": 36.0,
+    "tested_flow_ml_min": 35.1,
+    "line_fill_s": 12.0,
+    "feed_ec_ms_cm": 2.4,
 }
 PROGRAMME = {
-    "start_after_sunrise_min": 120, "stop_before_sunset_min": 90, "low": 0.72, "high": 0.77, "rescue": 0.53, "dose_ml_per_plant": 140,
-    "soak_min": 20, "tries": 8, "daily_cap_ml_per_plant": 4750, "stale_after_s": 900,
+    "start_after_sunrise_min": 120,
+    "stop_before_sunset_min": 90,
+    "low": 0.72,
+    "high": 0.77,
+    "rescue": 0.53,
+    "dose_ml_per_plant": 140,
+    "soak_min": 20,
+    "tries": 8,
+    "daily_cap_ml_per_plant": 4750,
+    "stale_after_s": 900,
 }
 
 
@@ -56,9 +76,20 @@ class Holding:
     def calibrate(self, bed: int) -> None:
         """raw 30000 reads 0 and raw 10000 reads 100 %."""
         CalibrationVersion.objects.create(
-            probe=self.raw[bed].probe, number=1, method=Method.TWO_POINT, valid_from=NOW - timedelta(days=2), slope=-1 / 20000,
-            intercept=1.5, resolution_points=0.3, raw_dry=30000, raw_wet=10000, theta_dry=0, theta_wet=1, published_at=NOW,
-            published_by=self.people["owner"])
+            probe=self.raw[bed].probe,
+            number=1,
+            method=Method.TWO_POINT,
+            valid_from=NOW - timedelta(days=2),
+            slope=-1 / 20000,
+            intercept=1.5,
+            resolution_points=0.3,
+            raw_dry=30000,
+            raw_wet=10000,
+            theta_dry=0,
+            theta_wet=1,
+            published_at=NOW,
+            published_by=self.people["owner"],
+        )
 
 
 def raw_of(theta: float) -> float:
@@ -76,14 +107,27 @@ def make_holding(beds: int = 2, name: str = "Test Quay") -> Holding:
     set_token(node, f"{TOKEN}-{site.pk}")
     gateway = Node.objects.create(site=site, name="Gateway", kind=NodeKind.GATEWAY)
     set_token(gateway, f"gateway-{TOKEN}-{site.pk}")
-    level = Channel.objects.create(node=node, quantity="tank", tank=tank, register=120, register_type="uint32", scale=0.1)
-    Actuator.objects.create(node=node, kind=ActuatorKind.PUMP, pump=pump, coil=9, command_register=290, status_register=390)
+    level = Channel.objects.create(
+        node=node, quantity="tank", tank=tank, register=120, register_type="uint32", scale=0.1
+    )
+    Actuator.objects.create(
+        node=node, kind=ActuatorKind.PUMP, pump=pump, coil=9, command_register=290, status_register=390
+    )
     made, raw = [], []
     for i in range(beds):
         bed = Bed.objects.create(house=house, pump=pump, order=i, name=str(i + 1), **BED)
-        probe = Probe.objects.create(bed=bed, name=f"{i + 1}A", kind="rod", span_raw=20000, depth_cm=6, dripper_distance_cm=7, fitted_at=NOW)
+        probe = Probe.objects.create(
+            bed=bed, name=f"{i + 1}A", kind="rod", span_raw=20000, depth_cm=6, dripper_distance_cm=7, fitted_at=NOW
+        )
         raw.append(Channel.objects.create(node=node, quantity="raw", bed=bed, probe=probe, register=10 * i))
-        Actuator.objects.create(node=node, kind=ActuatorKind.VALVE, bed=bed, coil=i, command_register=200 + 10 * i, status_register=300 + 10 * i)
+        Actuator.objects.create(
+            node=node,
+            kind=ActuatorKind.VALVE,
+            bed=bed,
+            coil=i,
+            command_register=200 + 10 * i,
+            status_register=300 + 10 * i,
+        )
         made.append(bed)
     return Holding(site, house, made, node, gateway, raw, level, people)
 

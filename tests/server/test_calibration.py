@@ -14,7 +14,12 @@ pytestmark = pytest.mark.django_db
 
 def steady(holding, raw, start, count=20, noise=20, slope=0.0):
     rng = np.random.default_rng(1)
-    rows = [Reading(channel=holding.raw[0], time=start + timedelta(seconds=5 * i), raw=raw + slope * i + rng.normal(0, noise)) for i in range(count)]
+    rows = [
+        Reading(
+            channel=holding.raw[0], time=start + timedelta(seconds=5 * i), raw=raw + slope * i + rng.normal(0, noise)
+        )
+        for i in range(count)
+    ]
     Reading.objects.bulk_create(rows)
     holding.set_now(rows[-1].time)
     return rows[-1].time

@@ -19,7 +19,13 @@ def carried(holding):
 
 
 def report(holding, number, state, at=NOW, **more):
-    return send(Client(), "post", f"gateway/commands/{number}/report/", {"state": state, "at": at.isoformat(), **more}, **node_headers(holding, gateway=True))
+    return send(
+        Client(),
+        "post",
+        f"gateway/commands/{number}/report/",
+        {"state": state, "at": at.isoformat(), **more},
+        **node_headers(holding, gateway=True),
+    )
 
 
 @pytest.fixture
@@ -40,7 +46,9 @@ def test_started_then_done_is_kept_once(ordered):
     for _ in range(2):
         assert report(ordered, number, "started", start).status_code == 204
     assert Pulse.objects.get().state == "running"
-    assert BedControl.objects.get().last_pulse_end == pytest.approx(start + timedelta(seconds=251.3), abs=timedelta(seconds=1))
+    assert BedControl.objects.get().last_pulse_end == pytest.approx(
+        start + timedelta(seconds=251.3), abs=timedelta(seconds=1)
+    )
     for delivered in (139.0, 5.0):
         report(ordered, number, "done", end, delivered_ml=delivered)
     pulse = Pulse.objects.get()

@@ -51,7 +51,14 @@ def test_bad_readings_are_refused_by_name_and_the_good_kept(holding):
     answer = batch(holding, rows).json()
     assert answer["kept"] == 1
     assert [(r["index"], r["field"]) for r in answer["refused"]] == [
-        (1, "channel"), (2, "raw"), (3, "time"), (4, "time"), (5, "time"), (6, "reading"), (7, "raw")]
+        (1, "channel"),
+        (2, "raw"),
+        (3, "time"),
+        (4, "time"),
+        (5, "time"),
+        (6, "reading"),
+        (7, "raw"),
+    ]
     assert all(r["message"] and r["expected"] for r in answer["refused"])
     assert Reading.objects.count() == 1
 
@@ -69,7 +76,9 @@ def test_malformed_batches_say_what_is_expected(holding, body):
 
 
 def test_broken_json_is_a_clear_error(holding):
-    answer = Client().post("/api/readings/", data="{readings: ", content_type="application/json", **node_headers(holding))
+    answer = Client().post(
+        "/api/readings/", data="{readings: ", content_type="application/json", **node_headers(holding)
+    )
     assert answer.status_code == 400 and "JSON" in answer.json()["errors"][0]["message"]
 
 
@@ -109,8 +118,12 @@ def test_copied_rows_leave_out_what_is_there(holding):
 def test_buckets_average_and_leave_gaps_and_flagged_readings_out(holding):
     channel = holding.raw[0].pk
     values = [(0, 10.0, 0), (1, 20.0, 0), (2, 900.0, 1), (10, 50.0, 0)]
-    Reading.objects.bulk_create([Reading(channel_id=channel, time=NOW + timedelta(minutes=m), raw=r, quality=q) for m, r, q in values])
+    Reading.objects.bulk_create(
+        [Reading(channel_id=channel, time=NOW + timedelta(minutes=m), raw=r, quality=q) for m, r, q in values]
+    )
     got = bucketed([channel], NOW, NOW + timedelta(minutes=15), timedelta(minutes=5))[channel]
     assert got[0] == 15 and got[1] != got[1] and got[2] == 50
     assert bucketed([channel], NOW, NOW + timedelta(minutes=5), timedelta(minutes=5), last_value=True)[channel][0] == 20
-    assert slopes_per_hour([channel], NOW - timedelta(minutes=1), NOW + timedelta(minutes=1))[channel] == pytest.approx(600)
+    assert slopes_per_hour([channel], NOW - timedelta(minutes=1), NOW + timedelta(minutes=1))[channel] == pytest.approx(
+        600
+    )

@@ -14,7 +14,11 @@ TABLE = {
     "session/sign-in/": ("post", "anyone", {"username": "x", "password": "y"}),
     "session/sign-out/": ("post", "person", None),
     "sites/{site}/layout/": ("get", "viewer", None),
-    "sites/{site}/": ("put", "owner", {"name": "N", "latitude": 1, "longitude": 1, "altitude_m": 1, "time_zone": "UTC", "version": 1}),
+    "sites/{site}/": (
+        "put",
+        "owner",
+        {"name": "N", "latitude": 1, "longitude": 1, "altitude_m": 1, "time_zone": "UTC", "version": 1},
+    ),
     "sites/{site}/houses/": ("post", "owner", {"name": "New", "transmission": 0.7, "drain_returned": False}),
     "houses/{house}/": ("put", "grower", {"name": "N", "transmission": 0.7, "drain_returned": False, "version": 1}),
     "houses/{house}/beds/": ("post", "grower", {**BED, "name": "new"}),
@@ -81,8 +85,14 @@ def filled(path, holding):
     from common.models import Job
 
     job = Job.objects.create(site=holding.site, kind="k", title="t", created_at="2026-06-18T09:00:00Z")
-    return "/api/" + path.format(site=holding.site.pk, house=holding.house.pk, bed=holding.beds[0].pk, node=holding.node.pk,
-                                 probe=holding.raw[0].probe_id, job=job.pk)
+    return "/api/" + path.format(
+        site=holding.site.pk,
+        house=holding.house.pk,
+        bed=holding.beds[0].pk,
+        node=holding.node.pk,
+        probe=holding.raw[0].probe_id,
+        job=job.pk,
+    )
 
 
 def ask(client, path, holding, **headers):

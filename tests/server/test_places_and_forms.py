@@ -14,7 +14,12 @@ def form(holding, **change):
 
 
 def test_a_bed_answers_with_the_figures_that_follow(holding, grower):
-    answer = send(grower, "put", f"beds/{holding.beds[0].pk}/", form(holding, height_cm=7.5, medium="stone_wool", width_cm=15.0, plants_per_container=3, dry_limit=0.5))
+    answer = send(
+        grower,
+        "put",
+        f"beds/{holding.beds[0].pk}/",
+        form(holding, height_cm=7.5, medium="stone_wool", width_cm=15.0, plants_per_container=3, dry_limit=0.5),
+    )
     figures = answer.json()["figures"]
     assert figures["volume"]["value"] == pytest.approx(3.75)
     assert figures["ml_per_point"]["value"] == pytest.approx(37.5)
@@ -71,16 +76,32 @@ def test_a_new_bed_stands_last_on_its_neighbours_pump(holding, grower):
 
 def test_a_described_bed_gets_proposals_without_being_saved(holding, grower):
     answer = send(grower, "post", f"houses/{holding.house.pk}/beds/propose/", form(holding, name="9")).json()
-    assert answer["proposed"]["dry_limit"] == pytest.approx(0.486, abs=0.001) and "60 %" in answer["origin"]["dry_limit"]
+    assert (
+        answer["proposed"]["dry_limit"] == pytest.approx(0.486, abs=0.001) and "60 %" in answer["origin"]["dry_limit"]
+    )
     assert Bed.objects.count() == 2
-    wrong = send(grower, "post", f"houses/{holding.house.pk}/beds/propose/", form(holding, name="9", width_cm=900.0)).json()
+    wrong = send(
+        grower, "post", f"houses/{holding.house.pk}/beds/propose/", form(holding, name="9", width_cm=900.0)
+    ).json()
     assert wrong["figures"] == {} and wrong["problems"][0]["field"] == "width_cm"
 
 
 def test_site_and_house_forms(holding, client_of):
-    owner, site = client_of("owner"), {"name": "Quay", "latitude": 53.0, "longitude": 0.2, "altitude_m": 3, "time_zone": "Europe/London", "version": 1}
+    owner, site = (
+        client_of("owner"),
+        {
+            "name": "Quay",
+            "latitude": 53.0,
+            "longitude": 0.2,
+            "altitude_m": 3,
+            "time_zone": "Europe/London",
+            "version": 1,
+        },
+    )
     assert send(owner, "put", f"sites/{holding.site.pk}/", {**site, "latitude": 95}).status_code == 422
-    assert fields_of(send(owner, "put", f"sites/{holding.site.pk}/", {**site, "time_zone": "Moon/Crater"})) == ["time_zone"]
+    assert fields_of(send(owner, "put", f"sites/{holding.site.pk}/", {**site, "time_zone": "Moon/Crater"})) == [
+        "time_zone"
+    ]
     assert send(owner, "put", f"sites/{holding.site.pk}/", site).json()["version"] == 2
     assert send(owner, "put", f"sites/{holding.site.pk}/", site).status_code == 409
     house = {"name": "South", "transmission": 0.7, "drain_returned": False}
@@ -121,12 +142,25 @@ def test_sign_in_and_lock_out_after_many_wrong_passwords(holding, client):
     wrong = [send(client, "post", "session/sign-in/", {"username": person, "password": f"no-{i}"}) for i in range(9)]
     assert wrong[0].status_code == 401 and "not right" in wrong[0].json()["errors"][0]["message"]
     assert wrong[-1].status_code == 403 and "15 minutes" in wrong[-1].json()["errors"][0]["message"]
-    right = send(client, "post", "session/sign-in/", {"username": holding.people["owner"].username, "password": "a-long-password"})
+    right = send(
+        client,
+        "post",
+        "session/sign-in/",
+        {"username": holding.people["owner"].username, "password": "a-long-password"},
+    )
     assert right.status_code == 200 and right.json()["csrf_token"]
 
 
 def test_arithmetic_is_served_from_the_registry(holding, grower):
-    answer = send(grower, "post", "arithmetic/", {"formula": "dose_seconds", "inputs": {"dose_ml_per_plant": 110, "flow_ml_min_per_plant": 40, "line_fill_s": 12}}).json()
+    answer = send(
+        grower,
+        "post",
+        "arithmetic/",
+        {
+            "formula": "dose_seconds",
+            "inputs": {"dose_ml_per_plant": 110, "flow_ml_min_per_plant": 40, "line_fill_s": 12},
+        },
+    ).json()
     assert answer["value"] == pytest.approx(177) and answer["substituted"] == "110/40.0 60 + 12"
     assert [i["unit"] for i in answer["inputs"]] == ["mL per plant", "mL/min", "s"]
     assert fields_of(send(grower, "post", "arithmetic/", {"formula": "nothing", "inputs": {}})) == ["formula"]

@@ -45,7 +45,9 @@ def thirsty():
     holding.calibrate(0)
     holding.set_raw(0, raw_of(0.70))
     holding.set_tank(2000)
-    ProgrammeVersion.objects.create(bed=holding.beds[0], number=1, published_at=NOW, published_by=holding.people["owner"], **PROGRAMME)
+    ProgrammeVersion.objects.create(
+        bed=holding.beds[0], number=1, published_at=NOW, published_by=holding.people["owner"], **PROGRAMME
+    )
     return holding
 
 
@@ -74,7 +76,9 @@ def test_without_the_lock_two_workers_would_water_twice(thirsty, monkeypatch):
 
     def unlocked(shift):
         # Decision's own unique constraint is sidestepped too, by half a minute: the lock alone is on trial.
-        return control._decide_all(control.gather(thirsty.site, NOW + timedelta(seconds=shift)), NOW + timedelta(seconds=shift))
+        return control._decide_all(
+            control.gather(thirsty.site, NOW + timedelta(seconds=shift)), NOW + timedelta(seconds=shift)
+        )
 
     together(lambda: unlocked(0), lambda: unlocked(30))
     assert Pulse.objects.count() == 2
@@ -91,7 +95,11 @@ def test_of_two_publishers_one_is_told(thirsty):
 
 def test_two_batches_at_once_neither_deadlock_nor_double():
     holding = make_holding(beds=2)
-    rows = [{"channel": c.pk, "time": (NOW - timedelta(seconds=i)).isoformat(), "raw": 20000.0 + i} for i in range(300) for c in holding.raw]
+    rows = [
+        {"channel": c.pk, "time": (NOW - timedelta(seconds=i)).isoformat(), "raw": 20000.0 + i}
+        for i in range(300)
+        for c in holding.raw
+    ]
     out = together(lambda: ingest(holding.node, rows, NOW), lambda: ingest(holding.node, rows[::-1], NOW))
     assert [o.kept for o in out] == [600, 600]
     assert Reading.objects.count() == 600

@@ -30,19 +30,33 @@ def test_the_api_document_in_the_repository_is_the_servers():
     said = io.StringIO()
     call_command("spectacular", format="openapi-json", validate=True, fail_on_warn=True, stdout=said)
     kept = json.loads((ROOT / "web/src/api/schema.json").read_text())
-    assert json.loads(said.getvalue()) == kept, "run ./reed manage spectacular --format openapi-json --file web/src/api/schema.json and npm run types"
+    assert json.loads(said.getvalue()) == kept, (
+        "run ./reed manage spectacular --format openapi-json --file web/src/api/schema.json and npm run types"
+    )
 
 
 def test_production_settings_pass_djangos_deployment_check():
-    env = {**os.environ, "PRODUCTION": "true", "SECRET_KEY": "k" * 20 + "-a-Long-And-Varied-Secret-0123456789-xyz!", "ALLOWED_HOSTS": "reed.example"}
-    done = subprocess.run([sys.executable, str(ROOT / "server/manage.py"), "check", "--deploy", "--fail-level", "WARNING"], env=env, text=True,
-                          capture_output=True, check=False)
+    env = {
+        **os.environ,
+        "PRODUCTION": "true",
+        "SECRET_KEY": "k" * 20 + "-a-Long-And-Varied-Secret-0123456789-xyz!",
+        "ALLOWED_HOSTS": "reed.example",
+    }
+    done = subprocess.run(
+        [sys.executable, str(ROOT / "server/manage.py"), "check", "--deploy", "--fail-level", "WARNING"],
+        env=env,
+        text=True,
+        capture_output=True,
+        check=False,
+    )
     assert done.returncode == 0, done.stdout + done.stderr
 
 
 def test_production_refuses_to_start_without_a_secret_key():
     env = {k: v for k, v in os.environ.items() if k != "SECRET_KEY"} | {"PRODUCTION": "true"}
-    done = subprocess.run([sys.executable, str(ROOT / "server/manage.py"), "check"], env=env, text=True, capture_output=True, check=False)
+    done = subprocess.run(
+        [sys.executable, str(ROOT / "server/manage.py"), "check"], env=env, text=True, capture_output=True, check=False
+    )
     assert done.returncode != 0 and "SECRET_KEY" in done.stderr
 
 

@@ -11,7 +11,9 @@ pytestmark = pytest.mark.django_db
 
 
 def publish(client, holding, number=0, bed=0, **change):
-    return send(client, "post", f"beds/{holding.beds[bed].pk}/programme/publish/", {**PROGRAMME, **change, "number": number})
+    return send(
+        client, "post", f"beds/{holding.beds[bed].pk}/programme/publish/", {**PROGRAMME, **change, "number": number}
+    )
 
 
 @pytest.fixture
@@ -31,9 +33,14 @@ def test_the_proposal_reads_with_the_origin_of_each_number(holding, grower):
 
 
 BAD = [
-    ({"low": 0.78}, "low"), ({"high": 0.9}, "high"), ({"dose_ml_per_plant": 5000}, "dose_ml_per_plant"),
-    ({"dose_ml_per_plant": 5}, "dose_ml_per_plant"), ({"daily_cap_ml_per_plant": 100}, "dose_ml_per_plant"),
-    ({"soak_min": 0}, "soak_min"), ({"tries": 0}, "tries"), ({"low": "wet"}, "low"),
+    ({"low": 0.78}, "low"),
+    ({"high": 0.9}, "high"),
+    ({"dose_ml_per_plant": 5000}, "dose_ml_per_plant"),
+    ({"dose_ml_per_plant": 5}, "dose_ml_per_plant"),
+    ({"daily_cap_ml_per_plant": 100}, "dose_ml_per_plant"),
+    ({"soak_min": 0}, "soak_min"),
+    ({"tries": 0}, "tries"),
+    ({"low": "wet"}, "low"),
 ]
 
 
@@ -49,7 +56,10 @@ def test_the_second_publisher_is_told(holding, grower, client_of):
     answer = publish(grower, holding, low=0.71)
     assert answer.status_code == 409 and "published version 1" in answer.json()["errors"][0]["message"]
     assert publish(grower, holding, number=1, low=0.71).status_code == 201
-    assert [v["number"] for v in send(grower, "get", f"beds/{holding.beds[0].pk}/programme/").json()["versions"]] == [2, 1]
+    assert [v["number"] for v in send(grower, "get", f"beds/{holding.beds[0].pk}/programme/").json()["versions"]] == [
+        2,
+        1,
+    ]
 
 
 def test_a_simulated_day_tells_what_publishing_would_refuse(holding, grower):
@@ -96,7 +106,14 @@ def test_pulse_soak_pulse_until_the_high(dry):
     assert Pulse.objects.count() == 3
     starts = list(Pulse.objects.order_by("ordered_at").values_list("ordered_at", flat=True))
     assert min(b - a for a, b in zip(starts, starts[1:], strict=False)) >= timedelta(minutes=24)
-    assert set(Decision.objects.values_list("why", flat=True)) >= {"below_low", "towards_high", "soaking", "running", "target_reached", "in_band"}
+    assert set(Decision.objects.values_list("why", flat=True)) >= {
+        "below_low",
+        "towards_high",
+        "soaking",
+        "running",
+        "target_reached",
+        "in_band",
+    }
 
 
 def test_tries_end_in_a_fault_that_a_person_clears(dry, grower):
@@ -180,7 +197,11 @@ def test_watch_says_each_beds_state_in_words(dry, grower):
     watch = send(grower, "get", f"sites/{dry.site.pk}/watch/").json()
     first, second = watch["beds"]
     assert first["status"] == "below" and "2.0 points under its band" in first["heading"]
-    assert first["theta"]["value"] == pytest.approx(70) and "calibration 1" in first["theta"]["source"] and first["theta"]["at"]
+    assert (
+        first["theta"]["value"] == pytest.approx(70)
+        and "calibration 1" in first["theta"]["source"]
+        and first["theta"]["at"]
+    )
     assert second["status"] == "no_data" and second["theta"]["value"] is None
     assert watch["sentence"].startswith("One bed needs you: bed 2")
     assert watch["tanks"][0]["content"]["value"] == 2000
