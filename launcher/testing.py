@@ -14,7 +14,7 @@ from .shell import ROOT, VAR, VENV, WEB, StepFailed, run, say
 
 PLUGINS = ["-p", "pytest_django.plugin", "-p", "_hypothesis_pytestplugin"]
 CHECKS: list[tuple[str, list[str], Path]] = [
-    ("ruff", [str(VENV / "bin" / "ruff"), "check", "."], ROOT),
+    ("ruff", [str(VENV / "bin" / "ruff"), "check", "--output-format=concise", "."], ROOT),
     ("ruff format", [str(VENV / "bin" / "ruff"), "format", "--check", "."], ROOT),
     ("mypy", [str(VENV / "bin" / "mypy")], ROOT),
     ("import contracts", [str(VENV / "bin" / "lint-imports")], ROOT),

@@ -1,3 +1,4 @@
+import itertools
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
@@ -85,7 +86,7 @@ def test_a_clear_day_stays_near_its_band_and_pulses_keep_the_soak():
     inside = result.theta[6 * 60 : 18 * 60]
     assert inside.min() > GOOD.low - 0.03 and inside.max() < 0.81 + 1e-9
     starts = [p.at for p in result.pulses]
-    assert min((b - a).total_seconds() for a, b in zip(starts, starts[1:], strict=False)) >= 60 * GOOD.soak_min
+    assert min((b - a).total_seconds() for a, b in itertools.pairwise(starts)) >= 60 * GOOD.soak_min
     assert result.dose_ml <= GOOD.daily_cap_ml_per_plant
     first = result.pulses[0].at
     assert first >= result.times[0] + timedelta(hours=6)

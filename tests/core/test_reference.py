@@ -19,7 +19,7 @@ def compute(row):
     return getattr(import_module(f"reedcore.{module}"), name)(**row["args"])
 
 
-@pytest.mark.parametrize("row", ROWS, ids=lambda r: f"{r['call']}-{list(r['args'].values())[0]}")
+@pytest.mark.parametrize("row", ROWS, ids=lambda r: f"{r['call']}-{next(iter(r['args'].values()))}")
 def test_check_value(row):
     assert compute(row) == pytest.approx(row["value"], abs=row["tolerance"]), row["source"]
 

@@ -1,3 +1,4 @@
+import itertools
 from datetime import timedelta
 
 import pytest
@@ -105,7 +106,7 @@ def test_pulse_soak_pulse_until_the_high(dry):
         at += timedelta(minutes=1)
     assert Pulse.objects.count() == 3
     starts = list(Pulse.objects.order_by("ordered_at").values_list("ordered_at", flat=True))
-    assert min(b - a for a, b in zip(starts, starts[1:], strict=False)) >= timedelta(minutes=24)
+    assert min(b - a for a, b in itertools.pairwise(starts)) >= timedelta(minutes=24)
     assert set(Decision.objects.values_list("why", flat=True)) >= {
         "below_low",
         "towards_high",
