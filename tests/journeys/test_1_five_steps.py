@@ -45,7 +45,7 @@ def test_five_steps(stack, open_page):
     expect(published).to_contain_text("% v/v")
     expect(published).to_contain_text("L per plant")
     expect(published).to_contain_text("mL per plant")
-    published.get_by_role("button", name=re.compile("water content")).click()
+    published.get_by_role("button", name=re.compile("% v.v , water content")).click()
     panel = page.get_by_role("dialog")
     expect(panel).to_contain_text("θ = θd + (x - xd)/(xw - xd) (θw - θd)")
     expect(panel).to_contain_text("raw at the dry point")

@@ -127,11 +127,11 @@ def test_an_ended_session_asks_again_and_keeps_the_edit(stack, open_page):
     page = open_page("/water/1")
     page.get_by_label(re.compile("^Dose in")).fill("175")
     page.context.clear_cookies(name="sessionid")
-    expect(page.get_by_text("Your session has ended")).to_be_visible(timeout=30_000)
+    expect(page.get_by_text("what you were editing is still here")).to_be_visible(timeout=30_000)
     page.get_by_label("Name").fill(PERSON[0])
     page.get_by_label("Password").fill(PERSON[1])
     page.get_by_role("button", name="Sign in").click()
-    expect(page.get_by_text("Your session has ended")).to_have_count(0)
+    expect(page.get_by_text("what you were editing is still here")).to_have_count(0)
     expect(page.get_by_label(re.compile("^Dose in"))).to_have_value("175")
 
 

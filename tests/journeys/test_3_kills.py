@@ -5,6 +5,7 @@ import itertools
 import os
 import signal
 import time
+from concurrent.futures import ThreadPoolExecutor
 from datetime import datetime
 
 import pytest
@@ -33,7 +34,9 @@ def valve_of(bus):
         finally:
             bus.close()
 
-    return asyncio.run(ask())
+    # Playwright's own loop runs in this thread, so the question gets a thread of its own.
+    with ThreadPoolExecutor(max_workers=1) as pool:
+        return pool.submit(lambda: asyncio.run(ask())).result()
 
 
 def reading_times(stack, channel, since):

@@ -14,7 +14,7 @@ export function DemoBar({ watch, mayChange }: { watch: Watch; mayChange: boolean
     "watch",
   );
   return (
-    <div className="demo-bar">
+    <section className="demo-bar" aria-label="Demo holding">
       <span>
         <b>Demo holding.</b> <span className="wide-only">Invented place and simulated nodes; all times are of the demo's own clock.</span>
       </span>
@@ -25,6 +25,6 @@ export function DemoBar({ watch, mayChange }: { watch: Watch; mayChange: boolean
           </button>
         ))}
       </div>
-    </div>
+    </section>
   );
 }

@@ -18,12 +18,13 @@ export function ReedRow({ watch, place }: { watch: Watch; place: Place }) {
           <div className="reeds">
             {watch.beds.filter((b) => b.house === house.house).map((bed) => (
               <button key={bed.id} type="button" className="reed-button" aria-current={place.bed === bed.id ? "true" : undefined}
-                aria-label={`Bed ${bed.name}, ${bed.crop}: ${reedWords(bed)}, ${bed.status_words}`} title={`Bed ${bed.name}: ${bed.heading}`}
+                title={`Bed ${bed.name}: ${bed.heading}`}
                 onClick={() => go(place.bed === bed.id ? `/${place.stage}` : `/${place.stage}/${bed.id}`)}>
                 <Reed bed={bed} />
                 <span className="reed-label">
-                  <b>{bed.name}</b> <span className="reed-crop">{bed.crop.split(" ").at(-1)}</span>
+                  <b><span className="visually-hidden">Bed </span>{bed.name}</b> <span className="reed-crop">{bed.crop.split(" ").at(-1)}</span>
                   <span className={`reed-value status-${bed.status}`}>{reedWords(bed)}</span>
+                  <span className="visually-hidden">, {bed.status_words}</span>
                 </span>
               </button>
             ))}
