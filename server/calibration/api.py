@@ -12,6 +12,7 @@ from common.figures import Figure, worked
 from fitting.models import Probe
 from places.beds import volume_of
 from places.models import Site
+from watering.tasks import order_day_figures
 
 from .bench import Bench, VersionOut, bench_points, bench_result, judge, open_captures, version_out
 from .models import PointKind
@@ -89,11 +90,20 @@ def captures(request: Request, data: CaptureIn, probe_id: int) -> Bench:
     return _bench(probe)
 
 
-@endpoint("POST", takes=PublishIn, gives=VersionOut, status=201)
-def calibrations(request: Request, data: PublishIn, probe_id: int) -> VersionOut:
+@dataclass
+class PublishedOut:
+    """The new version, and the background job that works the bed's day figures out anew."""
+
+    version: VersionOut
+    job: int
+
+
+@endpoint("POST", takes=PublishIn, gives=PublishedOut, status=201)
+def calibrations(request: Request, data: PublishIn, probe_id: int) -> PublishedOut:
     """Publish the captured points, valid from now."""
     probe = reach(request, Probe, probe_id, Role.GROWER)
-    return version_out(publish_calibration(probe, data.number, request.user, site_now(probe.bed.house.site)))
+    version = publish_calibration(probe, data.number, request.user, site_now(probe.bed.house.site))
+    return PublishedOut(version_out(version), order_day_figures(probe.bed, request.user, days=2).pk)
 
 
 def _bench(probe: Probe) -> Bench:

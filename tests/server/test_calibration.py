@@ -44,7 +44,10 @@ def test_two_points_give_the_bed_its_water_content(holding, grower):
     bench = both_points(grower, holding).json()
     assert bench["result"]["raw_falls"] is True
     assert bench["result"]["slope_counts_per_point"] == pytest.approx(-120, rel=0.02)
-    assert publish(grower, holding).status_code == 201
+    published = publish(grower, holding)
+    assert published.status_code == 201 and published.json()["version"]["number"] == 1
+    job = send(grower, "get", f"jobs/{published.json()['job']}/").json()
+    assert (job["state"], job["done"], job["total"]) == ("waiting", 0, 2)
     version = CalibrationVersion.objects.get()
     assert version.number == 1 and version.published_by == holding.people["grower"]
     later = holding.site.demo_clock.anchor_site + timedelta(seconds=5)

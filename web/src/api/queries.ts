@@ -36,6 +36,13 @@ export const useBench = (probe: number) =>
     refetchInterval: 2_000,
   });
 
+export const useJob = (job: number) =>
+  useQuery({
+    queryKey: ["job", job],
+    queryFn: () => take(api.GET("/api/jobs/{job_id}/", { params: { path: { job_id: job } } })),
+    refetchInterval: (query) => (query.state.data?.finished_at ? false : 1_500),
+  });
+
 export const useProgramme = (bed: number) =>
   useQuery({ queryKey: ["programme", bed], queryFn: () => take(api.GET("/api/beds/{bed_id}/programme/", { params: { path: { bed_id: bed } } })) });
 

@@ -1341,6 +1341,11 @@ export interface components {
             number: number;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        PublishedOut: {
+            version: components["schemas"]["VersionOut"];
+            job: number;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         PulseOut: {
             id: number;
             /** Format: double */
@@ -2153,7 +2158,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["VersionOut"];
+                    "application/json": components["schemas"]["PublishedOut"];
                 };
             };
         };

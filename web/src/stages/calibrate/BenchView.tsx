@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { ApiError, api, problemOf, take, type Bench, type BenchPoint, type Probe } from "../../api/client";
-import { useBench, useChange, useLayout } from "../../api/queries";
+import { useBench, useChange, useJob, useLayout } from "../../api/queries";
 import { CalibrationLine } from "../../drawings/CalibrationLine";
 import { CrossSection } from "../../drawings/CrossSection";
 import { RawPlot } from "../../drawings/RawPlot";
@@ -116,6 +116,7 @@ function Publish({ bench, mayChange, bed }: { bench: Bench; mayChange: boolean; 
         <p>The bed has a water content now:</p>
         <p><Fig figure={bench.theta} label="water content" big /></p>
         <p><Fig figure={bench.water} label="water held" />, and one point is <Fig figure={bench.ml_per_point} label="one point of water content" />.</p>
+        <JobLine job={publish.data.job} />
         <p className="quiet">Put the probe back in the bed before its programme acts on it.</p>
         <button type="button" className="button primary" onClick={() => go(`/water/${bed}`)}>Go to Water</button>
       </section>
@@ -141,6 +142,14 @@ function Publish({ bench, mayChange, bed }: { bench: Bench; mayChange: boolean; 
       )}
     </>
   );
+}
+
+/** How far the background job is; it can be left, it goes on by itself. */
+function JobLine({ job }: { job: number }) {
+  const state = useJob(job);
+  if (!state.data) return null;
+  const { title, done, total, state: how, message } = state.data;
+  return <p className="quiet" role="status">{title}: {how === "done" ? "worked out anew" : how === "failed" ? `failed, ${message}` : `${done} of ${total} days worked out`}.</p>;
 }
 
 function Versions({ bench, zone }: { bench: Bench; zone: string }) {
