@@ -2,6 +2,7 @@
 
 import os
 import time
+from contextlib import closing
 from pathlib import Path
 
 import httpx
@@ -67,7 +68,7 @@ def reading_to_screen(stack: Stack, page: object, temp: float) -> float:
     import json
 
     keys = json.loads((stack.folder / "keys.json").read_text())
-    with stack.client() as client, httpx.Client(base_url=stack.address, trust_env=False) as node:
+    with closing(stack.client()) as client, httpx.Client(base_url=stack.address, trust_env=False) as node:
         site = client.get("/api/session/").json()["sites"][0]["id"]
         nodes = client.get(f"/api/sites/{site}/nodes/").json()
         channel = next(

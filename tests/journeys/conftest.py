@@ -1,16 +1,18 @@
 """The whole product on ports and a database of its own, and a real browser in front of it."""
 
+import asyncio
 import contextlib
 import os
 import shutil
 import threading
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import httpx
 import pytest
 from playwright.sync_api import sync_playwright
 
-from gateway.bus import NodeBus
+from gateway.bus import ActuatorStatus, NodeBus
 from launcher.postgres import Cluster
 from launcher.shell import ROOT, VAR, free_port
 from launcher.start import Options, Running
@@ -66,10 +68,21 @@ class Stack:
                     return pid
         raise LookupError(word)
 
-    def node_bus(self, offset: int) -> NodeBus:
+    def valve(self, offset: int = 0, status_register: int = 300) -> ActuatorStatus:
+        """What a stand-in's actuator last ran and how long it still runs, asked at the node itself."""
         line = next(line for line in (self.folder / "Procfile").read_text().splitlines() if line.startswith("standin"))
-        base = int(line.split("--port-base ")[1].split()[0])
-        return NodeBus("127.0.0.1", base + offset, 1)
+        port = int(line.split("--port-base ")[1].split()[0]) + offset
+
+        async def ask() -> ActuatorStatus:
+            bus = NodeBus("127.0.0.1", port, 1)
+            try:
+                return await bus.status(status_register)
+            finally:
+                bus.close()
+
+        # Playwright's own loop runs in this thread, so the question gets a thread of its own.
+        with ThreadPoolExecutor(max_workers=1) as pool:
+            return pool.submit(lambda: asyncio.run(ask())).result()
 
 
 def descendants(pid: int) -> list[int]:

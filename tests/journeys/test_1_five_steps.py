@@ -2,6 +2,7 @@
 
 import re
 import time
+from contextlib import closing
 
 import pytest
 from playwright.sync_api import expect
@@ -10,7 +11,7 @@ pytestmark = pytest.mark.journey
 
 
 def bed_at(stack, name):
-    with stack.client() as client:
+    with closing(stack.client()) as client:
         site = client.get("/api/session/").json()["sites"][0]["id"]
         watch = client.get(f"/api/sites/{site}/watch/").json()
         return next(b for b in watch["beds"] if b["name"] == name), watch
@@ -69,7 +70,7 @@ def test_five_steps(stack, open_page):
     low_water = bed["theta"]["value"]
     deadline = time.monotonic() + 60
     while time.monotonic() < deadline:
-        with stack.client() as client:
+        with closing(stack.client()) as client:
             pulses = [p for p in client.get(f"/api/beds/{bed['id']}/ribbon/").json()["pulses"] if p["state"] == "done"]
         if pulses:
             break
