@@ -1,0 +1,99 @@
+"""Sentences a grower reads: complete, with numbers and units, for every reason there is."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from reedcore.decide import Action, Decision, Reason, Why
+from reedcore.words import duration, litres, pct, say_decision, say_reason, say_trend
+
+NUMBERS = {
+    "theta": 0.7,
+    "low": 0.72,
+    "high": 0.77,
+    "rescue": 0.5,
+    "passed_min": 3.0,
+    "soak_min": 20.0,
+    "left_s": 40.0,
+    "age_s": 2000.0,
+    "limit_s": 900.0,
+    "saturation": 0.95,
+    "ahead_s": 300.0,
+    "tank_l": 200.0,
+    "empty_l": 240.0,
+    "pump_l_min": 22.0,
+    "busy_l_min": 15.0,
+    "needs_l_min": 8.0,
+    "given_ml": 4700.0,
+    "dose_ml": 140.0,
+    "cap_ml": 4750.0,
+    "tries": 8.0,
+    "try": 2.0,
+    "line_fill_s": 12.0,
+    "to_start_min": 90.0,
+    "since_last_min": 31.0,
+}
+
+
+@pytest.mark.parametrize("why", list(Why))
+def test_every_reason_has_a_clause(why):
+    clause = say_reason(Reason(why, NUMBERS))
+    assert len(clause) > 12 and not clause.endswith(".") and clause[0] == clause[0].lower()
+
+
+@pytest.mark.parametrize(
+    "seconds,words", [(0, "0 s"), (119, "119 s"), (180, "3 min"), (7199, "2 h"), (12000, "3 h 20 min"), (-5, "0 s")]
+)
+def test_durations(seconds, words):
+    assert duration(seconds) == words
+
+
+@given(st.floats(0, 1e6))
+def test_durations_always_have_a_unit(seconds):
+    assert duration(seconds).split()[-1] in {"s", "min", "h"}
+
+
+@pytest.mark.parametrize("ml,words", [(110, "110 mL"), (999.4, "999 mL"), (1000, "1.00 L"), (4750, "4.75 L")])
+def test_volumes_change_to_litres(ml, words):
+    assert litres(ml) == words
+
+
+def test_percent_of_volume():
+    assert pct(0.6123) == "61.2 %"
+
+
+@pytest.mark.parametrize(
+    "slope,words",
+    [
+        (0.1, "steady"),
+        (-0.7, "falling 0.7 points an hour"),
+        (2.04, "rising 2.0 points an hour"),
+        (float("nan"), "trend not known yet"),
+    ],
+)
+def test_trends(slope, words):
+    assert say_trend(slope) == words
+
+
+HEADINGS = [
+    (Action.GIVE, Why.BELOW_LOW, "140 mL per plant given, 4 min."),
+    (Action.WITHHOLD, Why.IN_BAND, "Held."),
+    (Action.WITHHOLD, Why.SOAKING, "Held."),
+    (Action.WITHHOLD, Why.TANK_EMPTY, "Withheld."),
+    (Action.WITHHOLD, Why.STALE, "Withheld."),
+    (Action.WITHHOLD, Why.MISSED_TARGET, "Stopped: target missed."),
+]
+
+
+@pytest.mark.parametrize("action,why,heading", HEADINGS, ids=lambda h: str(h))
+def test_headings_tell_given_held_and_withheld_apart(action, why, heading):
+    dose = 140.0 if action is Action.GIVE else 0.0
+    sentence = say_decision(Decision(action, (Reason(why, NUMBERS),), True, 1, "", dose, 251.0 if dose else 0.0))
+    assert sentence.heading == heading
+    assert sentence.body[0] == sentence.body[0].upper() and sentence.body.endswith(".")
+
+
+def test_the_watering_hours_are_told_before_and_after():
+    before = say_reason(Reason(Why.OUTSIDE_HOURS, {**NUMBERS, "to_start_min": 90.0}))
+    after = say_reason(Reason(Why.OUTSIDE_HOURS, {**NUMBERS, "to_start_min": -600.0}))
+    assert "begin in 90 min" in before and "over for today" in after
