@@ -105,7 +105,7 @@ def forbidden(p, s, now):
     ages = s.theta_at is None or s.theta != s.theta or (now - s.theta_at).total_seconds() > p.stale_after_s
     future = any(t and t > now + timedelta(seconds=120) for t in (s.theta_at, s.last_pulse_start))
     busy = s.last_pulse_end is not None and now < s.last_pulse_end + timedelta(minutes=p.soak_min)
-    tank = s.tank_required and (s.tank_l is None or s.tank_l <= s.setup.tank_empty_l)
+    tank = s.tank_required if s.tank_l is None else s.tank_l <= s.setup.tank_empty_l
     cap = s.given_today_ml + p.dose_ml_per_plant > p.daily_cap_ml_per_plant + 1e-6
     pump = s.setup.flow_ml_min_per_plant * s.setup.plants / 1000 + s.busy_flow_l_min > s.setup.pump_flow_l_min + 1e-6
     odd = not -0.03 <= s.theta <= s.setup.saturation + 0.05
