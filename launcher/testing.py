@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import subprocess
 import sys
 import time
@@ -13,6 +14,8 @@ from .postgres import Cluster
 from .shell import ROOT, VAR, VENV, WEB, StepFailed, run, say
 
 PLUGINS = ["-p", "pytest_django.plugin", "-p", "_hypothesis_pytestplugin"]
+CLOSING = re.compile(r"=+ .*(passed|failed|error|no tests ran).* in .*=+\s*$")
+"""pytest's closing line; warnings at exit may come after it."""
 CHECKS: list[tuple[str, list[str], Path]] = [
     ("ruff", [str(VENV / "bin" / "ruff"), "check", "--output-format=concise", "."], ROOT),
     ("ruff format", [str(VENV / "bin" / "ruff"), "format", "--check", "."], ROOT),
@@ -70,7 +73,7 @@ def _pytest(url: str, fast: bool, more: list[str], folder: Path) -> tuple[int, s
         last = ""
         for line in process.stdout:
             print(line, end="", flush=True)
-            last = line.strip() or last
+            last = line.strip() if CLOSING.match(line) else last
     if process.returncode not in (0, 1):
         raise StepFailed("pytest", last, "see the lines above")
     return process.returncode, last

@@ -214,7 +214,7 @@ def run_bed(
         raise Inconsistent("demand_ml", demand.shape, f"the shape of dose_ml {dose.shape}")
     for name, values in (("dose_ml", dose), ("demand_ml", demand)):
         if not np.all(values >= 0) or not np.all(np.isfinite(values)):
-            raise OutOfRange(name, float(np.nanmin(values)), "finite values of at least 0 mL")
+            raise OutOfRange(name, float(np.min(values)), "finite values of at least 0 mL")
     many = dose.ndim == 2
     low, high = (np.minimum, np.maximum) if many else (min, max)
     constants, litres = physics.litres, dose / 1000

@@ -104,8 +104,9 @@ def stack():
     shutil.rmtree(folder, ignore_errors=True)
 
 
-@pytest.fixture(scope="session")
+@pytest.fixture(scope="module")
 def browser():
+    """Closed after each module: while it is open, Playwright's event loop runs in this thread."""
     with sync_playwright() as playwright:
         chromium = playwright.chromium.launch(
             executable_path=shutil.which("chromium") or "/usr/bin/chromium",
