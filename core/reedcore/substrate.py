@@ -90,6 +90,7 @@ def suction_from_water_content(theta: Series, m: Medium) -> Series:
     return like_input(value, theta)
 
 
+@lru_cache(maxsize=4096)  # every tick asks it again for every bed
 def capacity_from_height(height_cm: float, m: Medium) -> float:
     """Container capacity: mean water content of a column drained and at rest.
 

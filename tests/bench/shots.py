@@ -25,6 +25,7 @@ VIEWS: list[tuple[str, str, tuple[int, int]]] = [
 
 def take(page: Page, stack: Stack, name: str, path: str) -> None:
     page.goto(stack.address + path)
+    page.get_by_label("Name").wait_for()
     if name != "sign-in":
         page.get_by_label("Name").fill(PERSON[0])
         page.get_by_label("Password").fill(PERSON[1])
