@@ -10,13 +10,15 @@ from pathlib import Path
 
 import httpx
 import pytest
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import expect, sync_playwright
 
 from gateway.bus import ActuatorStatus, NodeBus
 from launcher.postgres import Cluster
 from launcher.shell import ROOT, VAR, free_port
 from launcher.start import Options, Running
 
+# A busy machine may take longer to draw; what never comes still fails.
+expect.set_options(timeout=20_000)
 PERSON = ("demo", "heron-quay")
 VIEWER = ("demo-viewer", "heron-quay")
 
