@@ -12,6 +12,9 @@ class DemoClock(models.Model):
     anchor_real = models.DateTimeField()
     anchor_site = models.DateTimeField()
     rate = models.FloatField(default=1.0)
+    seen_site = models.DateTimeField(
+        null=True, help_text="the clock as the worker last saw it, so that it never goes back over a stop"
+    )
 
 
 class ProbePlace(models.Model):

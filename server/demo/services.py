@@ -1,4 +1,4 @@
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from django.db import transaction
 
@@ -31,6 +31,22 @@ def set_clock(site: Site, site_time: datetime, real: datetime, rate: float) -> N
     DemoClock.objects.update_or_create(
         site=site, defaults={"anchor_site": site_time, "anchor_real": real, "rate": rate}
     )
+
+
+def keep_clocks() -> None:
+    """Note what each demo clock shows, once a second of real time: after a stop it goes on from there."""
+    for clock in DemoClock.objects.select_related("site"):
+        DemoClock.objects.filter(pk=clock.pk).update(seen_site=site_now(clock.site))
+
+
+KEEP_CLOCK_S = 1.0
+
+
+def wake_from(clock: DemoClock, last_record: datetime) -> datetime:
+    """Where a stopped demo clock goes on: after the last record, and not before what anyone may have seen."""
+    unseen = timedelta(seconds=max(1.0, 2 * KEEP_CLOCK_S * clock.rate))
+    seen = clock.seen_site + unseen if clock.seen_site else last_record
+    return max(last_record + timedelta(seconds=1), seen)
 
 
 @transaction.atomic

@@ -1,7 +1,6 @@
 """Load the demo once, or wake it up again after a stop."""
 
 import os
-from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
@@ -13,7 +12,7 @@ from common.authentication import hash_token
 from common.clock import real_now
 from demo.load import load_demo
 from demo.models import DemoClock
-from demo.services import set_clock
+from demo.services import set_clock, wake_from
 from fitting.models import Node, NodeKind
 from readings.models import Latest
 from watering.models import Command as DeviceCommand
@@ -54,7 +53,7 @@ class Command(BaseCommand):
             )["at"],
         ]
         last = max(t for t in seen if t is not None)
-        set_clock(site, last + timedelta(seconds=1), real_now(), 1.0)
+        set_clock(site, wake_from(clock, last), real_now(), 1.0)
         nodes = Node.objects.filter(site=site, kind=NodeKind.MODBUS_TCP).order_by("port", "pk")
         for offset, node in enumerate(nodes):
             node.port = port_base + offset

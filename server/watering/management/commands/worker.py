@@ -12,6 +12,7 @@ from django.db import DatabaseError, close_old_connections
 from procrastinate.contrib.django import app
 
 from common.clock import site_now
+from demo.services import KEEP_CLOCK_S, keep_clocks
 from places.models import Site
 from watering.control import tick
 
@@ -35,9 +36,14 @@ def tick_all() -> int:
 async def control_loop(stop: asyncio.Event) -> None:
     """Look at every site until told to stop. A lost database is waited for."""
     look = sync_to_async(tick_all, thread_sensitive=False)
+    keep = sync_to_async(keep_clocks, thread_sensitive=False)
+    loop, kept = asyncio.get_running_loop(), 0.0
     while not stop.is_set():
         try:
             await look()
+            if loop.time() - kept >= KEEP_CLOCK_S:
+                await keep()
+                kept = loop.time()
         except DatabaseError as error:
             log.warning("no database, trying again in 2 s: %s", error)
             await asyncio.sleep(2)

@@ -1,0 +1,1 @@
+"""What comes over a wire, taken apart: pure parsers that refuse by name and never crash."""
