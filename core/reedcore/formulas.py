@@ -4,39 +4,13 @@ from __future__ import annotations
 
 import inspect
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
 
 from . import calibration, climate, conductivity, dosing, substrate
 from .errors import OutOfRange
-
-
-@dataclass(frozen=True)
-class Argument:
-    """An argument of a formula: its symbol in the expression, what it is, its unit, and how to show it."""
-
-    symbol: str
-    meaning: str
-    unit: str
-    scale: float = 1.0
-    digits: int = 2
-
-
-@dataclass(frozen=True)
-class Formula:
-    """A formula: the core function that computes it and how it is written."""
-
-    code: str
-    title: str
-    expression: str
-    function: Callable[..., Any]
-    arguments: dict[str, Argument]
-    unit: str
-    source: str
-    scale: float = 1.0
-    digits: int = 2
-    note: str = ""
+from .formula_types import Argument, Formula
+from .formulas_site import SITE_FORMULAS
 
 
 @dataclass(frozen=True)
@@ -64,6 +38,7 @@ _SCIENCE = "volume balance of the substrate"
 FORMULAS: dict[str, Formula] = {
     f.code: f
     for f in (
+        *SITE_FORMULAS,
         Formula(
             "air_vpd",
             "Vapour pressure deficit of the air",

@@ -60,9 +60,12 @@ class PlaceJudgement:
 
 def distance_to_wall_cm(vessel: Vessel, across_cm: float, depth_cm: float) -> float:
     """Shortest way [cm] from a point to wall, floor or surface; negative outside the medium. Source: geometry."""
-    slope = (vessel.top_cm - vessel.base_cm) / 2 / vessel.height_cm
-    side = (vessel.half_width_at(depth_cm) - abs(across_cm)) / math.sqrt(1 + slope * slope)
+    side = (vessel.half_width_at(depth_cm) - abs(across_cm)) / math.hypot(1, _slope(vessel))
     return min(side, vessel.height_cm - depth_cm, depth_cm)
+
+
+def _slope(vessel: Vessel) -> float:
+    return (vessel.top_cm - vessel.base_cm) / 2 / vessel.height_cm
 
 
 def inside_share(vessel: Vessel, placed: Placed) -> float:
@@ -160,7 +163,7 @@ def proposed_place(vessel: Vessel, radius_cm: float) -> Placed:
     """A place in the root zone: 60 % of the height down and 6 cm beside the dripper, moved inward where the vessel is small."""
     depth = min(max(0.6 * vessel.height_cm, radius_cm), max(radius_cm, vessel.height_cm - radius_cm))
     side = 1 if vessel.dripper_cm <= 0 else -1
-    room = vessel.half_width_at(depth) - radius_cm * 1.05
+    room = vessel.half_width_at(depth) - radius_cm * math.hypot(1, _slope(vessel)) - 1e-9
     across = vessel.dripper_cm + side * 6.0
     return Placed(min(max(across, -room), room) if room > 0 else 0.0, depth, radius_cm)
 

@@ -65,7 +65,7 @@ def lying_litres_from_level(level_cm: Series, diameter_cm: float, length_cm: flo
     h = require_series("level_cm", level_cm, 0, diameter_cm, "cm")
     r = diameter_cm / 2
     segment = r * r * np.arccos(np.clip((r - h) / r, -1, 1)) - (r - h) * np.sqrt(np.clip(2 * r * h - h * h, 0, None))
-    return like_input(segment * length_cm / 1000, level_cm)
+    return like_input(np.maximum(segment, 0.0) * length_cm / 1000, level_cm)
 
 
 def litres_from_level(tank: Tank, level_cm: Series) -> Series:

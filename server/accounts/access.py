@@ -22,6 +22,12 @@ SITE_PATH = {
     "Job": "site_id",
     "Note": "site_id",
     "Pulse": "bed__house__site_id",
+    "WaterSource": "site_id",
+    "OwnMedium": "site_id",
+    "Actuator": "node__site_id",
+    "BusRequest": "node__site_id",
+    "Proof": "channel__node__site_id",
+    "ActuatorProof": "actuator__node__site_id",
 }
 Found = TypeVar("Found", bound=Model)
 

@@ -1,6 +1,7 @@
 """Sign in, sign out, who am I."""
 
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Any
 
 from django.contrib.auth import authenticate, login, logout
@@ -10,9 +11,13 @@ from rest_framework.exceptions import AuthenticationFailed, PermissionDenied
 from rest_framework.request import Request
 from rest_framework.response import Response
 
+from common.clock import real_now
 from common.endpoint import endpoint
 from common.errors import error_row
+from places.models import Site
 
+from .access import reach
+from .invitations import LIFE, FirstSite, accept, invite, open_invitation
 from .models import Membership
 from .roles import Role
 
@@ -67,6 +72,76 @@ def sign_out(request: Request) -> Response:
     """End the session."""
     logout(request._request)
     return Response(status=204)
+
+
+@dataclass
+class InviteForm:
+    role: Role
+
+
+@dataclass
+class InviteOut:
+    """The link's path, shown this once."""
+
+    path: str
+    expires_at: datetime
+
+
+@dataclass
+class PersonOut:
+    name: str
+    username: str
+    role: Role
+    last_login: datetime | None
+
+
+@dataclass
+class WelcomeOut:
+    role: Role
+    first: bool
+    site: str
+
+
+@dataclass
+class WelcomeForm:
+    """`site` only for the first owner."""
+
+    username: str
+    full_name: str
+    password: str
+    site: FirstSite | None = None
+
+
+@endpoint("GET", gives=PersonOut, many=True, operation="people")
+def people(request: Request, site_id: int) -> list[PersonOut]:
+    """People of a site with their roles."""
+    site = reach(request, Site, site_id)
+    rows = site.memberships.select_related("user").order_by("user__username")
+    return [PersonOut(str(m.user), m.user.username, Role(m.role), m.user.last_login) for m in rows]
+
+
+@endpoint("POST", takes=InviteForm, gives=InviteOut, status=201, operation="invite")
+def invite_person(request: Request, data: InviteForm, site_id: int) -> InviteOut:
+    """A link for one more person, good once and for seven days."""
+    site = reach(request, Site, site_id, Role.OWNER)
+    token = invite(site, Role(data.role), request.user, real_now())
+    return InviteOut(f"/welcome/{token}", real_now() + LIFE)
+
+
+@endpoint("GET", gives=WelcomeOut, by="anyone", operation="welcome")
+def welcome(request: Request, token: str) -> WelcomeOut:
+    """What an invitation is for."""
+    row = open_invitation(token, real_now())
+    return WelcomeOut(Role(row.role), row.site is None, row.site.name if row.site else "")
+
+
+@endpoint("POST", takes=WelcomeForm, gives=Me, by="anyone", status=201, operation="welcome_accept")
+def welcome_accept(request: Request, data: WelcomeForm, token: str) -> Me:
+    """Set name and password, and be signed in."""
+    user = accept(token, data.username, data.full_name, data.password, data.site, real_now())
+    login(request._request, user, backend="django.contrib.auth.backends.ModelBackend")
+    request.user = user
+    return _me(request)
 
 
 def locked_out(request: HttpRequest, _credentials: Any, *_: Any, **__: Any) -> JsonResponse:

@@ -20,3 +20,16 @@ class Membership(models.Model):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["user", "site"], name="one_role_per_site")]
+
+
+class Invitation(models.Model):
+    """A link that makes one person: to a site with a role, or, without a site, the first owner of this installation."""
+
+    token_hash = models.CharField(max_length=64, unique=True)
+    site = models.ForeignKey("places.Site", models.CASCADE, null=True, related_name="invitations")
+    role = models.CharField(max_length=10, choices=Role.choices)
+    created_at = models.DateTimeField()
+    expires_at = models.DateTimeField()
+    created_by = models.ForeignKey(User, models.CASCADE, null=True, related_name="+")
+    used_at = models.DateTimeField(null=True)
+    used_by = models.ForeignKey(User, models.SET_NULL, null=True, related_name="+")

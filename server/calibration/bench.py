@@ -8,10 +8,10 @@ import numpy as np
 from common.figures import Figure
 from fitting.models import Probe, Quantity
 from places.beds import capacity_of
+from places.substrates import medium_of
 from readings.models import Reading
 from reedcore.calibration import MIN_POINT_SHARE, CalibrationPoint, Steadiness, steadiness, two_point_calibration
 from reedcore.errors import ReedError
-from reedcore.substrate import medium
 
 from .models import CalibrationVersion, Capture, PointKind
 
@@ -126,7 +126,7 @@ def point_of(capture: Capture) -> CalibrationPoint:
 
 def bench_points(probe: Probe, captures: dict[str, Capture]) -> list[BenchPoint]:
     """The two cards: what to do, which θ is proposed and why, and what has been captured."""
-    bed, m = probe.bed, medium(probe.bed.medium)
+    bed, m = probe.bed, medium_of(probe.bed)
     capacity = capacity_of(bed)
     return [
         _point(

@@ -6,6 +6,7 @@ from typing import Any
 
 from drf_spectacular.utils import extend_schema
 from rest_framework.decorators import api_view
+from rest_framework.parsers import BaseParser
 from rest_framework.permissions import AllowAny, IsAuthenticated
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -50,6 +51,15 @@ def plain(value: Any) -> Any:
     return value
 
 
+class PlainText(BaseParser):
+    """A body of any type as text; bytes that are no UTF-8 are replaced, for the line's own refusal to name."""
+
+    media_type = "*/*"
+
+    def parse(self, stream: Any, media_type: Any = None, parser_context: Any = None) -> str:
+        return stream.read().decode("utf-8", errors="replace")  # type: ignore[no-any-return]
+
+
 def endpoint(
     method: str,
     *,
@@ -61,11 +71,12 @@ def endpoint(
     operation: str = "",
     parameters: list[Any] | None = None,
     documents: Any = None,
+    text: bool = False,
 ) -> Callable[[Callable[..., Any]], Any]:
     """Make an API view of a function (request, [data,] **path) that returns a dataclass, a list of them or None.
 
     `by` is person (session), node (token) or anyone. `documents` names what comes in for the API document
-    where the function checks it row by row itself. Errors take the one shape of common.errors.
+    where the function checks it row by row itself. `text` hands the body over as a text of any type. Errors take the one shape of common.errors.
     """
     serializer = serializer_of(takes)
 
@@ -85,6 +96,8 @@ def endpoint(
             made = _with(made, None, [AllowAny])
         else:
             made = _with(made, None, [IsAuthenticated])
+        if text:
+            made.cls.parser_classes = [PlainText]
         out = serializer_of(gives)
         responses = {status: out(many=many) if out is not None and many else out}
         return extend_schema(

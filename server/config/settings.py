@@ -120,3 +120,7 @@ LOGGING = {
     },
 }
 DEMO_SITE_NAME = "Heron Quay Glass"
+
+STANDIN_PORT_BASE = env.int("STANDIN_PORT_BASE", default=15900)
+"""First port of the stand-in nodes that people add; `reed start` finds a free row of them."""
+UPLOADS = Path(env("UPLOADS", default=str(ROOT / "var" / "uploads")))

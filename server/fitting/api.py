@@ -1,7 +1,8 @@
-"""Fit: nodes and channels with their live raw values; and what the gateway needs to know."""
+"""Fit: nodes with their channels and health, and changes to them."""
 
-from dataclasses import dataclass
-from datetime import datetime
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+from typing import Any
 
 from rest_framework.request import Request
 
@@ -10,9 +11,31 @@ from accounts.roles import Role
 from common.clock import site_now
 from common.endpoint import endpoint
 from places.models import Site
+from reedcore.sensors import quantity
 
-from .models import UNIT, Channel, Node, NodeKind
-from .services import make_token, note_contact
+from .building import (
+    FAULTS,
+    NodePlan,
+    SensorPlan,
+    add_channel,
+    add_node,
+    add_to_node,
+    retire_node,
+    save_node,
+    set_faults,
+)
+from .models import Actuator, Channel, Input, Node, NodeKind, Outcome
+from .services import make_token
+from .silence import interval_s, rate_of, silent_since
+
+
+@dataclass
+class ProofBrief:
+    """The last finished test: passed, to be tried again, failed; None where never tested."""
+
+    id: int
+    outcome: str
+    at: datetime | None
 
 
 @dataclass
@@ -20,13 +43,35 @@ class ChannelOut:
     id: int
     name: str
     quantity: str
+    sensor_kind: str
     unit: str
+    digits: int
     register: int | None
     register_type: str
+    function: int
+    input: str
     raw: float | None
     at: datetime | None
     good: bool
+    fault: str
     where: str
+    bed: int | None
+    probe: int | None
+    proof: ProofBrief | None
+    standin_place: str
+    key: str
+
+
+@dataclass
+class ActuatorBrief:
+    id: int
+    kind: str
+    name: str
+    bed: int | None
+    pump: int | None
+    starts: int
+    hours: float
+    proof: ProofBrief | None
 
 
 @dataclass
@@ -34,13 +79,32 @@ class NodeOut:
     id: int
     name: str
     kind: str
+    kind_label: str
     address: str
+    host: str
+    port: int | None
+    device_id: int
+    poll_s: float
+    interval_s: float
+    baud: int
+    cable_m: float | None
+    supply_needed_v: float
     last_seen: datetime | None
     silent: bool
     problem: str
     has_token: bool
+    is_standin: bool
+    faults: list[str]
+    firmware: str
+    restarts: int
+    uptime_s: float | None
+    clock_offset_s: float | None
+    supply_v: float | None
+    battery_v: float | None
+    config_number: int
+    config_confirmed: int
     channels: list[ChannelOut]
-    actuators: list[str]
+    actuators: list[ActuatorBrief]
 
 
 @dataclass
@@ -49,119 +113,232 @@ class TokenOut:
 
 
 @dataclass
-class RegisterOut:
-    channel: int
-    register: int
-    register_type: str
-    scale: float
-    offset: float
+class SensorForm:
+    """A sensor to add: kind, what it belongs to, where it sits, how it comes in."""
+
+    kind: str
+    bed: int | None = None
+    house: int | None = None
+    tank: int | None = None
+    pump: int | None = None
+    place: str = ""
+    depth_cm: float | None = None
+    across_cm: float | None = None
+    plant: int | None = None
+    input: Input = Input.NUMBER
+    input_settings: dict[str, float] = field(default_factory=dict)
 
 
 @dataclass
-class ActuatorOut:
-    id: int
-    coil: int
-    command_register: int
-    status_register: int
+class NodeForm:
+    name: str
+    kind: str
+    sensors: list[SensorForm]
+    valves: list[int] = field(default_factory=list)
+    pumps: list[int] = field(default_factory=list)
+    standin: bool = False
+    host: str = ""
+    port: int | None = None
+    device_id: int = 1
+    poll_s: float = 5.0
+    baud: int = 9600
+    cable_m: float | None = None
+    supply_needed_v: float = 12.0
 
 
 @dataclass
-class GatewayNode:
-    id: int
+class NodeChange:
     name: str
     host: str
-    port: int
+    port: int | None
     device_id: int
     poll_s: float
-    registers: list[RegisterOut]
-    actuators: list[ActuatorOut]
+    baud: int
+    cable_m: float | None
+    supply_needed_v: float
 
 
 @dataclass
-class GatewayConfig:
-    """What a gateway polls, and the site's clock: site time = anchor_site + rate (real - anchor_real)."""
+class ChannelForm:
+    """A register to turn into a channel."""
 
-    site: int
-    anchor_real: datetime
-    anchor_site: datetime
-    rate: float
-    nodes: list[GatewayNode]
+    quantity: str
+    register: int
+    register_type: str
+    function: int = 3
+    word_order: str = "abcd"
+    scale: float = 1.0
+    offset: float = 0.0
+    bed: int | None = None
+    house: int | None = None
+    tank: int | None = None
+    pump: int | None = None
+    place: str = ""
 
 
 @dataclass
-class NodeContact:
-    node: int
-    ok: bool
-    problem: str = ""
+class FaultsForm:
+    faults: list[str]
 
 
 @dataclass
-class Contacts:
-    contacts: list[NodeContact]
+class MadeNode:
+    id: int
+    channels: list[int]
 
 
-def _where(c: Channel) -> str:
+@dataclass
+class HealthPoint:
+    at: datetime
+    supply_v: float | None
+    battery_v: float | None
+    uptime_s: float | None
+    clock_offset_s: float | None
+
+
+def where_of(c: Channel) -> str:
+    """What a channel belongs to, in words."""
     if c.bed:
-        return f"bed {c.bed.name}" + (f", probe {c.probe.name}" if c.probe else "")
-    if c.house:
-        return c.house.name
-    return c.tank.name if c.tank else c.pump.name if c.pump else "site"
+        where = f"bed {c.bed.name}" + (f", probe {c.probe.name}" if c.probe else "")
+    else:
+        where = c.house.name if c.house else c.tank.name if c.tank else c.pump.name if c.pump else "site"
+    return f"{where}, {c.place}" if c.place else where
+
+
+def _brief(proofs: Any) -> ProofBrief | None:
+    done = [p for p in proofs if p.outcome != Outcome.OPEN]
+    last = max(done, key=lambda p: p.pk, default=None)
+    return ProofBrief(last.pk, last.outcome, last.ended_at) if last else None
+
+
+def _channel(c: Channel) -> ChannelOut:
+    latest, q = getattr(c, "latest", None), quantity(c.quantity)
+    fault = ("", "out of range", "input at fault: open, shorted or without supply")[latest.quality] if latest else ""
+    return ChannelOut(
+        c.pk, q.name, c.quantity, c.sensor_kind, q.unit, q.digits, c.register, c.register_type, c.function, c.input,
+        latest.raw if latest else None, latest.time if latest else None, latest is not None and latest.quality == 0, fault,
+        where_of(c), c.bed_id, c.probe_id, _brief(c.proofs.all()), c.standin_place, c.key,
+    )  # fmt: skip
+
+
+def name_of(a: Actuator) -> str:
+    """A device in words."""
+    owner = f"of bed {a.bed.name}" if a.bed else f"{a.pump.name}" if a.pump else a.name
+    return f"{a.get_kind_display()} {owner}".strip()
+
+
+def _actuator(a: Actuator) -> ActuatorBrief:
+    runs = [c for c in a.commands.all() if c.started_at and c.seconds > 0]
+    return ActuatorBrief(
+        a.pk,
+        a.kind,
+        name_of(a),
+        a.bed_id,
+        a.pump_id,
+        len(runs),
+        sum(c.seconds for c in runs) / 3600,
+        _brief(a.proofs.all()),
+    )
+
+
+def node_out(node: Node, now: datetime, rate: float) -> NodeOut:
+    host, port = node.address
+    if node.is_standin:
+        address = f"stand-in, device {node.device_id}"
+    elif port:
+        address = f"{host}:{port}, device {node.device_id}"
+    else:
+        address = "posts with its token" if node.kind == NodeKind.HTTP else "speaks for the nodes"
+    silent = node.kind != NodeKind.GATEWAY and silent_since(node, now, rate) is not None
+    return NodeOut(
+        node.pk, node.name, NodeKind(node.kind), NodeKind(node.kind).label, address, node.host, node.port, node.device_id,
+        node.poll_s, interval_s(node, rate), node.baud, node.cable_m, node.supply_needed_v, node.last_seen, silent,
+        node.last_problem, bool(node.token_hash), node.is_standin, list(node.faults), node.firmware, node.restarts,
+        node.uptime_s, node.clock_offset_s, node.supply_v, node.battery_v, node.config_number, node.config_confirmed,
+        [_channel(c) for c in node.channels.all() if c.retired_at is None], [_actuator(a) for a in node.actuators.all()],
+    )  # fmt: skip
+
+
+RELATED = (
+    "channels__latest", "channels__bed", "channels__probe", "channels__house", "channels__tank", "channels__pump", "channels__proofs",
+    "actuators__bed", "actuators__pump", "actuators__commands", "actuators__proofs",
+)  # fmt: skip
 
 
 @endpoint("GET", gives=NodeOut, many=True)
 def nodes(request: Request, site_id: int) -> list[NodeOut]:
     """Nodes of a site with every channel's last raw value and its age."""
     site = reach(request, Site, site_id)
-    now, out = site_now(site), []
-    rows = site.nodes.prefetch_related(
-        "channels__latest",
-        "channels__bed",
-        "channels__probe",
-        "channels__house",
-        "channels__tank",
-        "channels__pump",
-        "actuators__bed",
-        "actuators__pump",
-    ).order_by("id")
-    for node in rows:
-        channels = [_channel(c) for c in node.channels.all() if c.retired_at is None]
-        actuators = [
-            f"{a.kind} of {'bed ' + a.bed.name if a.bed else a.pump.name if a.pump else ''}"
-            for a in node.actuators.all()
-        ]
-        silent = node.last_seen is None or (now - node.last_seen).total_seconds() > max(300, 4 * node.poll_s)
-        address = f"{node.host}:{node.port}, device {node.device_id}" if node.port else "speaks for the nodes"
-        out.append(
-            NodeOut(
-                node.pk,
-                node.name,
-                NodeKind(node.kind).label,
-                address,
-                node.last_seen,
-                silent,
-                node.last_problem,
-                bool(node.token_hash),
-                channels,
-                actuators,
-            )
-        )
-    return out
+    now, rate = site_now(site), rate_of(site)
+    rows = site.nodes.filter(retired_at=None).prefetch_related(*RELATED).order_by("id")
+    return [node_out(n, now, rate) for n in rows]
 
 
-def _channel(c: Channel) -> ChannelOut:
-    latest = getattr(c, "latest", None)
-    return ChannelOut(
-        c.pk,
-        c.get_quantity_display(),
-        c.quantity,
-        UNIT[c.quantity],
-        c.register,
-        c.register_type,
-        latest.raw if latest else None,
-        latest.time if latest else None,
-        latest is not None and latest.quality == 0,
-        _where(c),
+@endpoint("POST", takes=NodeForm, gives=MadeNode, status=201)
+def node_add(request: Request, data: NodeForm, site_id: int) -> MadeNode:
+    """Add a node, real or stand-in, with its sensors, valves and pumps."""
+    site = reach(request, Site, site_id, Role.GROWER)
+    sensors = [SensorPlan(**{f: getattr(s, f) for f in SensorPlan.__dataclass_fields__}) for s in data.sensors]
+    plan = NodePlan(
+        **{
+            **{f: getattr(data, f) for f in NodeForm.__dataclass_fields__},
+            "sensors": sensors,
+            "kind": NodeKind(data.kind),
+        }
     )
+    node = add_node(site, plan, request.user, site_now(site))
+    return MadeNode(node.pk, list(node.channels.order_by("pk").values_list("pk", flat=True)))
+
+
+@endpoint("PUT", takes=NodeChange, status=204)
+def node_save(request: Request, data: NodeChange, node_id: int) -> None:
+    """Change a node's address, interval or cable."""
+    node = reach(request, Node, node_id, Role.GROWER)
+    save_node(node, vars(data), request.user, site_now(node.site))
+
+
+@endpoint("POST", status=204)
+def node_retire(request: Request, node_id: int) -> None:
+    """Take a node out; its record stays."""
+    node = reach(request, Node, node_id, Role.OWNER)
+    retire_node(node, request.user, site_now(node.site))
+
+
+@endpoint("POST", takes=SensorForm, gives=MadeNode, status=201)
+def sensor_add(request: Request, data: SensorForm, node_id: int) -> MadeNode:
+    """Put one more sensor on a node, after those it has."""
+    node = reach(request, Node, node_id, Role.GROWER)
+    plan = SensorPlan(**{f: getattr(data, f) for f in SensorPlan.__dataclass_fields__})
+    made = add_to_node(node, plan, request.user, site_now(node.site))
+    return MadeNode(node.pk, [c.pk for c in made])
+
+
+@endpoint("POST", takes=ChannelForm, gives=MadeNode, status=201)
+def channel_add(request: Request, data: ChannelForm, node_id: int) -> MadeNode:
+    """Turn a register into a channel."""
+    node = reach(request, Node, node_id, Role.GROWER)
+    made = add_channel(node, dict(vars(data)), request.user, site_now(node.site))
+    return MadeNode(node.pk, [made.pk])
+
+
+@endpoint("PUT", takes=FaultsForm, status=204)
+def node_faults(request: Request, data: FaultsForm, node_id: int) -> None:
+    """Set faults on a stand-in node by name."""
+    node = reach(request, Node, node_id, Role.GROWER)
+    set_faults(node, data.faults, request.user, site_now(node.site))
+
+
+@endpoint("GET", gives=HealthPoint, many=True)
+def node_health(request: Request, node_id: int) -> list[HealthPoint]:
+    """What a node said of itself over the last 14 days, at most one a quarter of an hour."""
+    node = reach(request, Node, node_id)
+    since = site_now(node.site) - timedelta(days=14)
+    rows = node.health.filter(at__gte=since).order_by("at")
+    out: list[HealthPoint] = []
+    for h in rows:
+        if not out or (h.at - out[-1].at).total_seconds() >= 900:
+            out.append(HealthPoint(h.at, h.supply_v, h.battery_v, h.uptime_s, h.clock_offset_s))
+    return out
 
 
 @endpoint("POST", gives=TokenOut, status=201)
@@ -171,32 +348,12 @@ def node_token(request: Request, node_id: int) -> TokenOut:
     return TokenOut(make_token(node, request.user, site_now(node.site)))
 
 
-@endpoint("GET", gives=GatewayConfig, by="node")
-def gateway_config(request: Request) -> GatewayConfig:
-    """Register maps and clock for the gateway of a site."""
-    site = request.auth.site
-    anchor_real = anchor_site = site_now(site)
-    rate = 1.0
-    if hasattr(site, "demo_clock"):
-        clock = site.demo_clock
-        anchor_real, anchor_site, rate = clock.anchor_real, clock.anchor_site, clock.rate
-    rows = site.nodes.filter(kind=NodeKind.MODBUS_TCP, port__isnull=False).prefetch_related("channels", "actuators")
-    return GatewayConfig(site.pk, anchor_real, anchor_site, rate, [_gateway_node(n) for n in rows])
+@dataclass
+class FaultName:
+    name: str
 
 
-def _gateway_node(n: Node) -> GatewayNode:
-    registers = [
-        RegisterOut(c.pk, c.register, c.register_type, c.scale, c.offset)
-        for c in n.channels.all()
-        if c.register is not None and c.retired_at is None
-    ]
-    actuators = [ActuatorOut(a.pk, a.coil, a.command_register, a.status_register) for a in n.actuators.all()]
-    return GatewayNode(n.pk, n.name, n.host, n.port or 502, n.device_id, n.poll_s, registers, actuators)
-
-
-@endpoint("POST", takes=Contacts, status=204, by="node")
-def gateway_contact(request: Request, data: Contacts) -> None:
-    """The gateway tells which nodes answered and which did not, and why."""
-    site = request.auth.site
-    seen = [(request.auth.pk, True, ""), *((c.node, c.ok, c.problem) for c in data.contacts)]
-    note_contact(site, seen, site_now(site))
+@endpoint("GET", gives=FaultName, many=True, by="person")
+def fault_names(_request: Request) -> list[FaultName]:
+    """Faults that can be set on a stand-in."""
+    return [FaultName(f) for f in FAULTS]

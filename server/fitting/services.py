@@ -8,7 +8,7 @@ from common.authentication import hash_token
 from logbook.services import record
 from places.models import Site
 
-from .models import Node
+from .models import Node, NodeKind
 
 
 @transaction.atomic
@@ -34,3 +34,15 @@ def note_contact(site: Site, contacts: list[tuple[int, bool, str]], now: datetim
             rows.update(last_seen=now, last_problem="")
         else:
             rows.update(last_problem=problem[:200])
+
+
+def local_gateway(site: Site, token: str) -> None:
+    """The gateway that `reed start` runs beside the server, known to the site by its token; none without a token."""
+    if token:
+        node = Node.objects.create(site=site, name="Gateway", kind=NodeKind.GATEWAY)
+        set_token(node, token)
+
+
+def note_seen(node: Node, now: datetime) -> None:
+    """A node that posts by itself has been heard."""
+    Node.objects.filter(pk=node.pk).update(last_seen=now, last_problem="")

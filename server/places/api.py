@@ -4,6 +4,7 @@ from dataclasses import asdict, dataclass, field
 from datetime import datetime
 from typing import Any
 
+from django.db.models import Prefetch
 from rest_framework.request import Request
 
 from accounts.access import reach
@@ -11,11 +12,22 @@ from accounts.roles import Role
 from common.clock import site_now
 from common.endpoint import endpoint
 from common.figures import Figure, worked
-from reedcore.substrate import media, medium, proposed_dry_limit
+from reedcore.substrate import proposed_dry_limit
 
-from .beds import capacity_of, container_l, volume_of
+from .beds import capacity_of, container_l, sides_of, volume_of
 from .models import Bed, House, Shape, Site
-from .services import add_bed, add_house, bed_faults, save_bed, save_house, save_site
+from .services import (
+    add_bed,
+    add_beds,
+    add_house,
+    bed_faults,
+    order_beds,
+    retire_bed,
+    save_bed,
+    save_house,
+    save_site,
+)
+from .substrates import all_media, medium_of
 
 
 @dataclass
@@ -53,12 +65,42 @@ class BedForm:
     line_fill_s: float
     feed_ec_ms_cm: float
     dry_limit: float
+    growth_stage: str = ""
     length_cm: float | None = None
     width_cm: float | None = None
+    base_width_cm: float | None = None
     top_diameter_cm: float | None = None
     base_diameter_cm: float | None = None
+    top_side_cm: float | None = None
+    base_side_cm: float | None = None
+    fill_l: float | None = None
     tested_flow_ml_min: float | None = None
+    drippers_per_plant: float = 1
+    laterals: int | None = None
+    lateral_length_m: float | None = None
+    lateral_diameter_mm: float | None = None
+    dripper_head_m: float = 10
+    dripper_exponent: float = 0.5
     version: int = 0
+
+
+@dataclass
+class ManyBeds:
+    """Beds alike, numbered from first_number."""
+
+    like: BedForm
+    count: int
+    first_number: int
+
+
+@dataclass
+class RowOrder:
+    beds: list[int]
+
+
+@dataclass
+class VersionOnly:
+    version: int
 
 
 @dataclass
@@ -108,17 +150,8 @@ def _form(kind: Any, row: Any) -> Any:
 
 def bed_figures(bed: Bed, at: datetime | None = None) -> dict[str, Figure]:
     """Container, volume per plant, mL per point, capacity and bed flow, each with its formula."""
-    m = medium(bed.medium)
-    if bed.shape == Shape.SLAB:
-        sides = {"length_cm": bed.length_cm, "width_cm": bed.width_cm, "height_cm": bed.height_cm}
-        container = worked("slab_volume", sides, "from the dimensions", at)
-    else:
-        sides = {
-            "top_diameter_cm": bed.top_diameter_cm,
-            "base_diameter_cm": bed.base_diameter_cm,
-            "height_cm": bed.height_cm,
-        }
-        container = worked("pot_volume", sides, "from the dimensions", at)
+    m = medium_of(bed)
+    container = worked(f"{bed.shape}_volume", sides_of(bed), "from the dimensions", at)
     volume = volume_of(bed)
     flow_source = "tested flow" if bed.tested_flow_ml_min else "rated flow, not tested yet"
     return {
@@ -133,6 +166,12 @@ def bed_figures(bed: Bed, at: datetime | None = None) -> dict[str, Figure]:
         "capacity": worked(
             "capacity",
             {"height_cm": bed.height_cm, "theta_s": m.theta_s, "theta_r": m.theta_r, "alpha": m.alpha, "n": m.n},
+            f"{m.name}, {m.origin}",
+            at,
+        ),
+        "easily": worked(
+            "easily_usable",
+            {"volume_l_per_plant": volume, "theta_s": m.theta_s, "theta_r": m.theta_r, "alpha": m.alpha, "n": m.n},
             f"{m.name}, {m.origin}",
             at,
         ),
@@ -152,13 +191,14 @@ def _house_out(house: House) -> HouseOut:
 def layout(request: Request, site_id: int) -> Layout:
     """The whole holding as it is laid out."""
     site = reach(request, Site, site_id)
-    houses = [_house_out(h) for h in site.houses.prefetch_related("beds")]
+    standing = Prefetch("beds", Bed.standing.select_related("own_medium"))
+    houses = [_house_out(h) for h in site.houses.prefetch_related(standing)]
     tanks = [
         f"{t.name}: {t.capacity_l:.0f} L, warning at {t.warn_l:.0f} L, empty at {t.empty_l:.0f} L"
         for t in site.tanks.all()
     ]
     return Layout(
-        site.pk, _form(SiteForm, site), houses, [MediumOut(m.code, m.name, m.origin) for m in media().values()], tanks
+        site.pk, _form(SiteForm, site), houses, [MediumOut(m.code, m.name, m.origin) for m in all_media(site)], tanks
     )
 
 
@@ -195,6 +235,28 @@ def bed_add(request: Request, data: BedForm, house_id: int) -> BedOut:
     """Add a bed to a house."""
     house = reach(request, House, house_id, Role.GROWER)
     return bed_out(add_bed(house, asdict(data), request.user, site_now(house.site)))
+
+
+@endpoint("POST", takes=ManyBeds, gives=BedOut, many=True, status=201)
+def beds_add(request: Request, data: ManyBeds, house_id: int) -> list[BedOut]:
+    """Add many beds alike to a house."""
+    house = reach(request, House, house_id, Role.GROWER)
+    made = add_beds(house, asdict(data.like), data.count, data.first_number, request.user, site_now(house.site))
+    return [bed_out(b) for b in made]
+
+
+@endpoint("PUT", takes=RowOrder, status=204)
+def beds_order(request: Request, data: RowOrder, house_id: int) -> None:
+    """Put the beds of a house in a new row order."""
+    house = reach(request, House, house_id, Role.GROWER)
+    order_beds(house, data.beds, request.user, site_now(house.site))
+
+
+@endpoint("POST", takes=VersionOnly, status=204)
+def bed_retire(request: Request, data: VersionOnly, bed_id: int) -> None:
+    """Retire a bed; its history stays."""
+    bed = reach(request, Bed, bed_id, Role.GROWER)
+    retire_bed(bed.pk, data.version, request.user, site_now(bed.house.site))
 
 
 @endpoint("POST", takes=BedForm, gives=BedProposal)

@@ -1,26 +1,28 @@
 """A bed as the core wants it, and the figures that follow from its description."""
 
 from reedcore.bedmodel import BedPhysics, starting_physics
+from reedcore.containers import SIDES, Outline, Shape, container_volume_l, outline
 from reedcore.crop import Crop
-from reedcore.errors import OutOfRange
 from reedcore.programme import BedSetup
-from reedcore.substrate import capacity_from_height, medium, pot_volume_l, slab_volume_l, volume_per_plant_l
+from reedcore.substrate import capacity_from_height, volume_per_plant_l
 
-from .models import Bed, Shape
+from .models import Bed
+from .substrates import medium_of
+
+
+def sides_of(bed: Bed) -> dict[str, float | None]:
+    """Sides of the bed's container by name, None where not given."""
+    return {side: getattr(bed, side) for side in SIDES[Shape(bed.shape)]}
 
 
 def container_l(bed: Bed) -> float:
     """Litres of medium in one container. Raises OutOfRange naming the dimension that is missing or off."""
-    if bed.shape == Shape.SLAB:
-        return slab_volume_l(_given(bed, "length_cm"), _given(bed, "width_cm"), bed.height_cm)
-    return pot_volume_l(_given(bed, "top_diameter_cm"), _given(bed, "base_diameter_cm"), bed.height_cm)
+    return container_volume_l(Shape(bed.shape), sides_of(bed))
 
 
-def _given(bed: Bed, field: str) -> float:
-    value = getattr(bed, field)
-    if value is None:
-        raise OutOfRange(field, None, f"a length in cm for a {Shape(bed.shape).label}")
-    return float(value)
+def outline_of(bed: Bed) -> Outline:
+    """The bed's container seen from its side [cm]. Raises OutOfRange as container_l."""
+    return outline(Shape(bed.shape), sides_of(bed))
 
 
 def volume_of(bed: Bed) -> float:
@@ -30,7 +32,7 @@ def volume_of(bed: Bed) -> float:
 
 def capacity_of(bed: Bed) -> float:
     """Container capacity [m3/m3] from the medium's retention curve and the height."""
-    return capacity_from_height(bed.height_cm, medium(bed.medium))
+    return capacity_from_height(bed.height_cm, medium_of(bed))
 
 
 def setup_of(bed: Bed) -> BedSetup:
@@ -41,7 +43,7 @@ def setup_of(bed: Bed) -> BedSetup:
         plants=bed.plants,
         capacity=capacity_of(bed),
         dry_limit=bed.dry_limit,
-        saturation=medium(bed.medium).theta_s,
+        saturation=medium_of(bed).theta_s,
         flow_ml_min_per_plant=bed.flow_ml_min,
         line_fill_s=bed.line_fill_s,
         pump_flow_l_min=pump.flow_l_min if pump else 0.0,

@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from datetime import datetime
 from typing import Any
-from zoneinfo import ZoneInfo, available_timezones
+from zoneinfo import available_timezones
 
 from django.db import IntegrityError, transaction
 from django.db.models import Max
@@ -15,10 +15,10 @@ from common.versioned import lock_version
 from logbook.models import AuditLine
 from logbook.services import record
 from reedcore.errors import Inconsistent, OutOfRange, ReedError, require_range
-from reedcore.substrate import medium
 
 from .beds import capacity_of, volume_of
 from .models import Bed, House, Pump, Shape, Site
+from .substrates import choose_medium
 
 SITE_FIELDS = ("name", "latitude", "longitude", "altitude_m", "time_zone")
 HOUSE_FIELDS = ("name", "transmission", "drain_returned")
@@ -28,11 +28,16 @@ BED_FIELDS = (
     "plants",
     "plants_per_m2",
     "leaf_area_index",
+    "growth_stage",
     "shape",
     "length_cm",
     "width_cm",
+    "base_width_cm",
     "top_diameter_cm",
     "base_diameter_cm",
+    "top_side_cm",
+    "base_side_cm",
+    "fill_l",
     "height_cm",
     "plants_per_container",
     "medium",
@@ -41,6 +46,12 @@ BED_FIELDS = (
     "tested_flow_ml_min",
     "line_fill_s",
     "feed_ec_ms_cm",
+    "drippers_per_plant",
+    "laterals",
+    "lateral_length_m",
+    "lateral_diameter_mm",
+    "dripper_head_m",
+    "dripper_exponent",
 )
 BED_RANGES = {
     "plants": (1, 100000, "plants"),
@@ -50,7 +61,17 @@ BED_RANGES = {
     "rated_flow_ml_min": (1, 2000, "mL/min per plant"),
     "line_fill_s": (0, 900, "s"),
     "feed_ec_ms_cm": (0, 20, "mS/cm"),
+    "drippers_per_plant": (0.1, 20, "drippers per plant"),
+    "dripper_head_m": (1, 60, "m"),
+    "dripper_exponent": (0, 1, ""),
 }
+BED_OPTIONAL_RANGES = {
+    "tested_flow_ml_min": (1, 2000, "mL/min per plant"),
+    "laterals": (1, 500, "lines"),
+    "lateral_length_m": (0.5, 500, "m"),
+    "lateral_diameter_mm": (2, 100, "mm"),
+}
+MANY_AT_ONCE = 200
 
 
 def last_saver(target: str, target_id: int) -> str:
@@ -63,20 +84,22 @@ def save_site(site_id: int, values: Mapping[str, Any], version: int, by: User, n
     """Change a site. Raises Conflict when someone saved first, Refused naming every bad field."""
     site = lock_version(Site, site_id, version, last_saver("Site", site_id))
     before = _assign(site, values, SITE_FIELDS)
-    faults = _range_faults(
-        site,
-        {
-            "latitude": (-90, 90, "degrees north"),
-            "longitude": (-180, 180, "degrees east"),
-            "altitude_m": (-430, 9000, "m"),
-        },
-    )
+    site_faults(site)
+    site.save()
+    return _saved(site, site, now, by, before, SITE_FIELDS)
+
+
+def site_faults(site: Site) -> None:
+    """Refuse a site whose description cannot be right, naming every bad field."""
+    ranges = {
+        "latitude": (-90, 90, "degrees north"),
+        "longitude": (-180, 180, "degrees east"),
+        "altitude_m": (-430, 9000, "m"),
+    }
+    faults = _range_faults(site, ranges)
     if site.time_zone not in available_timezones():
         faults.append(OutOfRange("time_zone", site.time_zone, "a zone such as Europe/London"))
     _refuse(faults + _name_faults(site))
-    ZoneInfo(site.time_zone)
-    site.save()
-    return _saved(site, site, now, by, before, SITE_FIELDS)
 
 
 @transaction.atomic
@@ -114,24 +137,81 @@ def save_bed(bed_id: int, values: Mapping[str, Any], version: int, by: User, now
 def add_bed(house: House, values: Mapping[str, Any], by: User, now: datetime) -> Bed:
     """Add a bed at the end of its house's row, on the pump of its neighbours. Raises Refused."""
     order = (house.beds.aggregate(last=Max("order"))["last"] or 0) + 1
-    neighbour = house.beds.exclude(pump=None).first()
-    pump = neighbour.pump if neighbour else Pump.objects.filter(tank__site=house.site).first()
-    bed = Bed(house=house, order=order, pump=pump)
+    bed = Bed(house=house, order=order, pump=_pump_of_neighbours(house))
     _assign(bed, values, BED_FIELDS)
     _refuse(bed_faults(bed))
     _save_unique(bed, "name", "a name no other bed in this house has")
     return _saved(bed, house.site, now, by, None, BED_FIELDS)
 
 
+def _pump_of_neighbours(house: House) -> Pump | None:
+    neighbour = house.beds.exclude(pump=None).first()
+    return neighbour.pump if neighbour else Pump.objects.filter(tank__site=house.site).order_by("id").first()
+
+
+@transaction.atomic
+def add_beds(
+    house: House, values: Mapping[str, Any], count: int, first_number: int, by: User, now: datetime
+) -> list[Bed]:
+    """Add many beds alike, numbered from `first_number`; all of them or none. Raises Refused."""
+    if not 1 <= count <= MANY_AT_ONCE:
+        raise OutOfRange("count", count, f"1 to {MANY_AT_ONCE} beds at once")
+    if not 0 <= first_number <= 99999:
+        raise OutOfRange("first_number", first_number, "0 to 99999")
+    House.objects.select_for_update().get(pk=house.pk)
+    names = [str(first_number + i) for i in range(count)]
+    taken = Bed.standing.filter(house=house, name__in=names).values_list("name", flat=True)
+    if taken:
+        raise OutOfRange(
+            "first_number", first_number, f"numbers no bed here has: {', '.join(sorted(taken)[:5])} stand already"
+        )
+    return [add_bed(house, {**values, "name": name}, by, now) for name in names]
+
+
+@transaction.atomic
+def order_beds(house: House, bed_ids: list[int], by: User, now: datetime) -> None:
+    """Put the house's beds in a new row order. Raises OutOfRange unless every standing bed is named once."""
+    beds = {b.pk: b for b in Bed.standing.select_for_update(of=("self",)).filter(house=house)}
+    if sorted(bed_ids) != sorted(beds):
+        raise OutOfRange(
+            "beds", len(bed_ids), f"each of the {len(beds)} beds of this house once; reload, someone changed the row"
+        )
+    before = [b.name for b in sorted(beds.values(), key=lambda b: (b.order, b.pk))]
+    for order, pk in enumerate(bed_ids):
+        beds[pk].order = order
+    Bed.objects.bulk_update(beds.values(), ["order"])
+    record(house.site, now, by, "put in order", house, {"beds": before}, {"beds": [beds[pk].name for pk in bed_ids]})
+    tell(house.site_id, "places")
+
+
+@transaction.atomic
+def retire_bed(bed_id: int, version: int, by: User, now: datetime) -> Bed:
+    """Take a bed out of the row. Its record stays; its channels, probes and programme end. Raises Conflict, Inconsistent."""
+    bed: Bed = lock_version(Bed, bed_id, version, last_saver("Bed", bed_id))
+    if bed.retired_at is not None:
+        raise Inconsistent("bed", bed.name, "a bed that is not retired yet")
+    running = bed.pulses.filter(state__in=["ordered", "running"]).exists()
+    if running:
+        raise Inconsistent(
+            "bed", bed.name, "no pulse ordered or running: stop the bed first, and wait for its valve to close"
+        )
+    bed.retired_at = now
+    bed.save()
+    bed.channels.filter(retired_at=None).update(retired_at=now)
+    bed.probes.filter(retired_at=None).update(retired_at=now)
+    record(bed.house.site, now, by, "retired", bed)
+    tell(bed.house.site_id, "places", "watering")
+    return bed
+
+
 def bed_faults(bed: Bed) -> list[ReedError]:
     """Every reason why a bed's description cannot be right."""
     faults = _range_faults(bed, BED_RANGES) + _name_faults(bed)
-    if bed.tested_flow_ml_min is not None:
-        faults += _range_faults(bed, {"tested_flow_ml_min": (1, 2000, "mL/min per plant")})
+    faults += _range_faults(bed, {f: r for f, r in BED_OPTIONAL_RANGES.items() if getattr(bed, f) is not None})
     if bed.shape not in Shape.values:
         return [*faults, OutOfRange("shape", bed.shape, " or ".join(Shape.values))]
     try:
-        medium(bed.medium)
+        choose_medium(bed, bed.house.site)
         volume_of(bed)
         capacity = capacity_of(bed)
     except ReedError as error:

@@ -9,8 +9,10 @@ from django.db import transaction
 
 from common.errors import error_row
 from common.events import tell
-from fitting.models import PLAUSIBLE, Channel, Node, NodeKind
+from fitting.convert import Convert, converter
+from fitting.models import Channel, Node, NodeKind
 from reedcore.errors import OutOfRange
+from reedcore.sensors import quantity as quantity_of
 
 from .models import Latest, Quality, Reading
 
@@ -43,14 +45,20 @@ def ingest(node: Node, rows: list[Any], now: datetime) -> Outcome:
     return Outcome(len(good), refused)
 
 
-def _channels_of(node: Node) -> dict[int, tuple[float, float]]:
+Rule = tuple[float, float, Convert | None]
+"""What a channel's reading can be, and how it becomes a value."""
+
+
+def _channels_of(node: Node) -> dict[int, Rule]:
     mine = Channel.objects.filter(node__site_id=node.site_id) if node.kind == NodeKind.GATEWAY else node.channels
-    return {pk: PLAUSIBLE[quantity] for pk, quantity in mine.values_list("pk", "quantity")}
+    known: dict[int, Rule] = {}
+    for pk, code, kind, inputs in mine.values_list("pk", "quantity", "input", "input_settings"):
+        q = quantity_of(code)
+        known[pk] = (q.low, q.high, converter(kind, inputs))
+    return known
 
 
-def _sort_out(
-    rows: list[Any], known: dict[int, tuple[float, float]], latest: datetime
-) -> tuple[list[Reading], list[dict[str, Any]]]:
+def _sort_out(rows: list[Any], known: dict[int, Rule], latest: datetime) -> tuple[list[Reading], list[dict[str, Any]]]:
     good: list[Reading] = []
     refused: list[dict[str, Any]] = []
     for index, row in enumerate(rows):
@@ -61,7 +69,7 @@ def _sort_out(
     return good, refused
 
 
-def _checked(row: Any, known: dict[int, tuple[float, float]], latest: datetime) -> Reading:
+def _checked(row: Any, known: dict[int, Rule], latest: datetime) -> Reading:
     if not isinstance(row, dict):
         raise OutOfRange("reading", str(row)[:60], "an object with channel, time and raw")
     channel, raw = row.get("channel"), row.get("raw")
@@ -69,8 +77,11 @@ def _checked(row: Any, known: dict[int, tuple[float, float]], latest: datetime) 
         raise OutOfRange("channel", channel, "the number of a channel of this node")
     if isinstance(raw, bool) or not isinstance(raw, int | float) or not math.isfinite(raw):
         raise OutOfRange("raw", raw, "a finite number")
-    low, high = known[channel]
-    quality = Quality.GOOD if low <= raw <= high else Quality.OUT_OF_RANGE
+    low, high, convert = known[channel]
+    sound = True
+    if convert is not None:
+        raw, sound = convert(raw)
+    quality = Quality.GOOD if sound and low <= raw <= high else Quality.OUT_OF_RANGE if sound else Quality.INPUT_FAULT
     # The bare int skips the enum's descriptor, which costs as much as the rest of this function.
     return Reading(channel_id=channel, time=_time_of(row.get("time"), latest), raw=raw, quality=int(quality))
 

@@ -6,6 +6,7 @@ from fitting.models import Channel
 class Quality(models.IntegerChoices):
     GOOD = 0, "good"
     OUT_OF_RANGE = 1, "out of range"
+    INPUT_FAULT = 2, "input at fault"
 
 
 class Reading(models.Model):

@@ -53,7 +53,7 @@ def programme_of(version: ProgrammeVersion) -> Programme:
 
 def gather(site: Site, now: datetime, bed_ids: list[int] | None = None) -> SiteState:
     """Read the state of a site's beds (or some of them) at a moment."""
-    beds = Bed.objects.filter(house__site=site).select_related("house__site", "pump__tank", "valve")
+    beds = Bed.standing.filter(house__site=site).select_related("house__site", "pump__tank", "valve", "own_medium")
     beds = list(beds if bed_ids is None else beds.filter(pk__in=bed_ids))
     setups = {}
     for bed in beds:

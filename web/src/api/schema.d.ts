@@ -4,6 +4,108 @@
  */
 
 export interface paths {
+    "/api/actuator-proofs/{proof_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The test as it stands. */
+        get: operations["actuator_proof"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/actuator-proofs/{proof_id}/finish/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Keep the result. */
+        post: operations["actuator_finish"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/actuator-proofs/{proof_id}/hold/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Run for three seconds more; asked again while the button is held. */
+        post: operations["actuator_hold"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/actuator-proofs/{proof_id}/release/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The button was let go: stop at once. */
+        post: operations["actuator_release"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/actuator-proofs/{proof_id}/step/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Go to a step of the test. */
+        post: operations["actuator_step"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/actuators/{actuator_id}/proof/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Begin the test of a valve, pump, contact or doser. */
+        post: operations["actuator_begin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/arithmetic/": {
         parameters: {
             query?: never;
@@ -55,6 +157,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/beds/{bed_id}/cups/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Earlier tests of a bed, the newest first. */
+        get: operations["cups_past"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/beds/{bed_id}/cups/judge/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Judge a catch-cup test without keeping it. */
+        post: operations["cups_judge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/beds/{bed_id}/cups/record/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Keep a catch-cup test; its flow is the bed's tested flow from now on. */
+        post: operations["cups_record"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/beds/{bed_id}/days/": {
         parameters: {
             query?: never;
@@ -83,6 +236,40 @@ export interface paths {
         put?: never;
         /** @description Give one dose of the programme now; it ends by itself. */
         post: operations["bed_dose"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/beds/{bed_id}/placement/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Judge a place in a bed's container; without a place, propose one. */
+        post: operations["place_judge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/beds/{bed_id}/probes-needed/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description How many probes the wanted certainty takes, from the spread between them. */
+        post: operations["probes_propose"];
         delete?: never;
         options?: never;
         head?: never;
@@ -157,6 +344,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/beds/{bed_id}/retire/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Retire a bed; its history stays. */
+        post: operations["bed_retire"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/beds/{bed_id}/ribbon/": {
         parameters: {
             query?: never;
@@ -185,6 +389,142 @@ export interface paths {
         put?: never;
         /** @description Close the valve and hold the bed until it is resumed. */
         post: operations["bed_stop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bus/{request_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A request and what came back. */
+        get: operations["bus_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bus/decode/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A value from registers by type, order, scale and offset. */
+        post: operations["bus_decode"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bus/explain/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Any bytes taken apart as a Modbus frame. */
+        post: operations["bus_explain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/catalogue/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What one may want to know, and every kind of sensor. */
+        get: operations["catalogue"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/catalogue/choose/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Kinds that tell what is wanted, the best first, with reasons, cautions and what speaks against them. */
+        post: operations["sensors_choose"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/channels/{channel_id}/proof/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Begin the guided test of a sensor, or go on with the open one. */
+        post: operations["proof_start"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/channels/{channel_id}/proofs/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Tests of a channel, the newest first. */
+        get: operations["channel_proofs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/channels/{channel_id}/standin-place/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Put a stand-in's sensor in one of its test's places, or back. */
+        post: operations["standin_put"];
         delete?: never;
         options?: never;
         head?: never;
@@ -236,6 +576,57 @@ export interface paths {
         get: operations["demo_world"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/electrics/{device}/{device_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Keep a device's sheet. */
+        put: operations["electrics_save"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/gateway/bus/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Requests of the frame bench that wait for the gateway. */
+        get: operations["bus_waiting"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/gateway/bus/answer/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What a bus answered. */
+        post: operations["bus_answer"];
         delete?: never;
         options?: never;
         head?: never;
@@ -302,7 +693,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description The gateway tells which nodes answered and which did not, and why. */
+        /** @description The gateway tells which nodes answered and which did not, and why; and what they say of themselves. */
         post: operations["gateway_contact"];
         delete?: never;
         options?: never;
@@ -344,6 +735,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/houses/{house_id}/beds/many/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Add many beds alike to a house. */
+        post: operations["beds_add"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/houses/{house_id}/beds/propose/": {
         parameters: {
             query?: never;
@@ -355,6 +763,23 @@ export interface paths {
         put?: never;
         /** @description What follows from a bed as described so far. */
         post: operations["bed_propose"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/houses/{house_id}/order/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Put the beds of a house in a new row order. */
+        put: operations["beds_order"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -378,6 +803,193 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/media/{medium_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Change an own medium. */
+        put: operations["medium_save"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/nodes/{node_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Change a node's address, interval or cable. */
+        put: operations["node_save"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/nodes/{node_id}/bus/address/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Give the device another bus address; have only this one device on the bus when you do. */
+        post: operations["bus_address"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/nodes/{node_id}/bus/compose/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The bytes of a read, field by field; nothing is sent. */
+        post: operations["bus_compose"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/nodes/{node_id}/bus/read/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Send a read to the bus through the gateway. */
+        post: operations["bus_read"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/nodes/{node_id}/channels/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Turn a register into a channel. */
+        post: operations["channel_add"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/nodes/{node_id}/faults/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Set faults on a stand-in node by name. */
+        put: operations["node_faults"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/nodes/{node_id}/health/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What a node said of itself over the last 14 days, at most one a quarter of an hour. */
+        get: operations["node_health"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/nodes/{node_id}/retire/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Take a node out; its record stays. */
+        post: operations["node_retire"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/nodes/{node_id}/sensors/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Put one more sensor on a node, after those it has. */
+        post: operations["sensor_add"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/nodes/{node_id}/sheet/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Terminals, supply, address and cautions of a node, to print. */
+        get: operations["wiring_sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/nodes/{node_id}/token/": {
         parameters: {
             query?: never;
@@ -389,6 +1001,74 @@ export interface paths {
         put?: never;
         /** @description Make a new token for a node. It is shown this once; the old one stops working. */
         post: operations["node_token"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/post/csv/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Readings as CSV with a header of time, channel and value; refusals carry the line as their index. */
+        post: operations["post_csv_lines"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/post/senml/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Readings as a SenML JSON pack (RFC 8428); names are those of the node's channels. */
+        post: operations["post_senml_pack"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/post/values/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Readings by name from a node that posts by itself; answered with the configuration it is to take. */
+        post: operations["post_values"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/probes/{probe_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One probe: where it is, its channels, its calibration. */
+        get: operations["probe_page"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -440,6 +1120,108 @@ export interface paths {
         put?: never;
         /** @description Capture the steady reading as the dry or the wet point. */
         post: operations["captures"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/probes/{probe_id}/move/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Keep where a probe stands now. */
+        put: operations["probe_move"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/proofs/{proof_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A test as it stands. */
+        get: operations["proof_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/proofs/{proof_id}/finish/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Judge and keep the test. */
+        post: operations["proof_finish"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/proofs/{proof_id}/give-up/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Forget an open test. */
+        post: operations["proof_give_up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/proofs/{proof_id}/next/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The sensor has been moved: the next phase begins. */
+        post: operations["proof_next"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pumps/{pump_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Change a pump, its line or its beds. */
+        put: operations["pump_save"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -565,6 +1347,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sites/{site_id}/electrics/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Every device of a site with its electrics sheet, kept or proposed. */
+        get: operations["electrics"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sites/{site_id}/houses/": {
         parameters: {
             query?: never;
@@ -576,6 +1375,23 @@ export interface paths {
         put?: never;
         /** @description Add a house. */
         post: operations["house_add"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/invitations/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A link for one more person, good once and for seven days. */
+        post: operations["invite"];
         delete?: never;
         options?: never;
         head?: never;
@@ -599,6 +1415,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sites/{site_id}/media/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Media of the library and of the site, with the beds that stand on each. */
+        get: operations["media_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/media/new/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Add an own medium. */
+        post: operations["medium_add"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/media/profile/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description How water stands over the height of a drained container, at several heights of the same medium. */
+        post: operations["medium_profile"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sites/{site_id}/nodes/": {
         parameters: {
             query?: never;
@@ -610,6 +1477,23 @@ export interface paths {
         get: operations["nodes"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/nodes/new/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Add a node, real or stand-in, with its sensors, valves and pumps. */
+        post: operations["node_add"];
         delete?: never;
         options?: never;
         head?: never;
@@ -650,6 +1534,91 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sites/{site_id}/payback/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The kept assumptions, or proposed ones, and what follows. */
+        get: operations["payback_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/payback/save/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Keep the assumptions. */
+        put: operations["payback_save"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/payback/try/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What follows from assumptions; nothing is kept. */
+        post: operations["payback_try"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/people/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description People of a site with their roles. */
+        get: operations["people"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/plumbing/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Sources, tanks and pumps of a site, and everything that follows from them. */
+        get: operations["plumbing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sites/{site_id}/probes/": {
         parameters: {
             query?: never;
@@ -659,6 +1628,40 @@ export interface paths {
         };
         /** @description The probes of a site and the state of their calibration, those that need one first. */
         get: operations["probes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/pumps/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Add a pump with its line and beds. */
+        post: operations["pump_add"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/sensor-kinds/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Kinds of sensors that a site has fitted. */
+        get: operations["site_kinds"];
         put?: never;
         post?: never;
         delete?: never;
@@ -678,6 +1681,23 @@ export interface paths {
         get: operations["slip"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/tanks/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Add a tank. */
+        post: operations["tank_add"];
         delete?: never;
         options?: never;
         head?: never;
@@ -718,15 +1738,199 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sites/{site_id}/water-sources/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Add a water source. */
+        post: operations["source_add"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/standin-faults/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Faults that can be set on a stand-in. */
+        get: operations["fault_names"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/standin/world/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description For the stand-in: nodes that people have added as stand-ins, with their faults, and the beds about them. */
+        get: operations["standin_world"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tanks/{tank_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Change a tank. */
+        put: operations["tank_save"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/water-sources/{source_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Change a water source. */
+        put: operations["source_save"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/welcome/{token}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What an invitation is for. */
+        get: operations["welcome"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/welcome/{token}/accept/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Set name and password, and be signed in. */
+        post: operations["welcome_accept"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/zone/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The time zone a position lies in, as a proposal. */
+        post: operations["zone_propose"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        ActuatorBrief: {
+            id: number;
+            kind: string;
+            name: string;
+            bed: number | null;
+            pump: number | null;
+            starts: number;
+            /** Format: double */
+            hours: number;
+            proof: components["schemas"]["ProofBrief"] | null;
+        };
         ActuatorOut: {
             id: number;
             coil: number;
             command_register: number;
             status_register: number;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        ActuatorProofOut: {
+            id: number;
+            actuator: number;
+            name: string;
+            kind: string;
+            step: string;
+            outcome: string;
+            by: string;
+            /** Format: date-time */
+            started_at: string;
+            /** Format: date-time */
+            ended_at: string | null;
+            /** Format: double */
+            left_s: number;
+            /** Format: double */
+            held_s: number;
+            /** Format: double */
+            most_held_s: number;
+            /** Format: double */
+            flow_l_min: number | null;
+            /** Format: date-time */
+            flow_at: string | null;
+            flow_measured: boolean;
+            level_empty: boolean | null;
+            level_measured: boolean;
+            runs: boolean | null;
+            /** Format: double */
+            runs_flow_l_min: number | null;
+            stops: boolean | null;
+            level: boolean | null;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        AddressFormRequest: {
+            register: number;
+            new_address: number;
         };
         Air: {
             house: number;
@@ -798,7 +2002,7 @@ export interface components {
             plants_per_m2: number;
             /** Format: double */
             leaf_area_index: number;
-            shape: components["schemas"]["ShapeEnum"];
+            shape: components["schemas"]["BedFormShapeEnum"];
             /** Format: double */
             height_cm: number;
             /** Format: double */
@@ -812,16 +2016,36 @@ export interface components {
             feed_ec_ms_cm: number;
             /** Format: double */
             dry_limit: number;
+            growth_stage?: string;
             /** Format: double */
             length_cm?: number | null;
             /** Format: double */
             width_cm?: number | null;
             /** Format: double */
+            base_width_cm?: number | null;
+            /** Format: double */
             top_diameter_cm?: number | null;
             /** Format: double */
             base_diameter_cm?: number | null;
             /** Format: double */
+            top_side_cm?: number | null;
+            /** Format: double */
+            base_side_cm?: number | null;
+            /** Format: double */
+            fill_l?: number | null;
+            /** Format: double */
             tested_flow_ml_min?: number | null;
+            /** Format: double */
+            drippers_per_plant?: number;
+            laterals?: number | null;
+            /** Format: double */
+            lateral_length_m?: number | null;
+            /** Format: double */
+            lateral_diameter_mm?: number | null;
+            /** Format: double */
+            dripper_head_m?: number;
+            /** Format: double */
+            dripper_exponent?: number;
             version?: number;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
@@ -833,7 +2057,7 @@ export interface components {
             plants_per_m2: number;
             /** Format: double */
             leaf_area_index: number;
-            shape: components["schemas"]["ShapeEnum"];
+            shape: components["schemas"]["BedFormShapeEnum"];
             /** Format: double */
             height_cm: number;
             /** Format: double */
@@ -847,17 +2071,66 @@ export interface components {
             feed_ec_ms_cm: number;
             /** Format: double */
             dry_limit: number;
+            growth_stage?: string;
             /** Format: double */
             length_cm?: number | null;
             /** Format: double */
             width_cm?: number | null;
             /** Format: double */
+            base_width_cm?: number | null;
+            /** Format: double */
             top_diameter_cm?: number | null;
             /** Format: double */
             base_diameter_cm?: number | null;
             /** Format: double */
+            top_side_cm?: number | null;
+            /** Format: double */
+            base_side_cm?: number | null;
+            /** Format: double */
+            fill_l?: number | null;
+            /** Format: double */
             tested_flow_ml_min?: number | null;
+            /** Format: double */
+            drippers_per_plant?: number;
+            laterals?: number | null;
+            /** Format: double */
+            lateral_length_m?: number | null;
+            /** Format: double */
+            lateral_diameter_mm?: number | null;
+            /** Format: double */
+            dripper_head_m?: number;
+            /** Format: double */
+            dripper_exponent?: number;
             version?: number;
+        };
+        /**
+         * @description * `slab` - SLAB
+         *     * `trough` - TROUGH
+         *     * `pot` - POT
+         *     * `square_pot` - SQUARE_POT
+         *     * `bag` - BAG
+         * @enum {string}
+         */
+        BedFormShapeEnum: "slab" | "trough" | "pot" | "square_pot" | "bag";
+        BedLine: {
+            id: number;
+            name: string;
+            house: string;
+            flow: components["schemas"]["Figure"];
+            /** Format: double */
+            dose_ml: number;
+            dose_source: string;
+            /** Format: double */
+            pulse_s: number;
+            lateral_loss: components["schemas"]["Figure"];
+            /** Format: double */
+            spread_pct: number | null;
+            head_along_m: number[];
+            fill: components["schemas"]["Figure"];
+            /** Format: double */
+            fill_used_s: number;
+            peak_day: components["schemas"]["Figure"];
+            problems?: string[];
         };
         BedNow: {
             id: number;
@@ -989,6 +2262,41 @@ export interface components {
             /** Format: double */
             theta_now: number;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        BusAnswerRequest: {
+            number: number;
+            answer: string;
+            problem?: string;
+            /** Format: double */
+            elapsed_ms?: number;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        BusOut: {
+            id: number;
+            state: components["schemas"]["BusOutStateEnum"];
+            /** Format: date-time */
+            created_at: string;
+            by: string;
+            request: components["schemas"]["FrameOut"];
+            answer: components["schemas"]["FrameOut"] | null;
+            problem: string;
+            /** Format: double */
+            elapsed_ms: number | null;
+        };
+        /**
+         * @description * `queued` - QUEUED
+         *     * `done` - DONE
+         *     * `failed` - FAILED
+         *     * `expired` - EXPIRED
+         * @enum {string}
+         */
+        BusOutStateEnum: "queued" | "done" | "failed" | "expired";
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        BusWaiting: {
+            number: number;
+            node: number;
+            request: string;
+        };
         CalibrationMark: {
             /** Format: date-time */
             at: string;
@@ -1001,24 +2309,92 @@ export interface components {
             /** Format: double */
             theta: number;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        Catalogue: {
+            wants: components["schemas"]["Word"][];
+            links: components["schemas"]["Word"][];
+            kinds: components["schemas"]["KindOut"][];
+            quantities: components["schemas"]["Word"][];
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        ChannelFormRequest: {
+            quantity: string;
+            register: number;
+            register_type: string;
+            function?: number;
+            word_order?: string;
+            /** Format: double */
+            scale?: number;
+            /** Format: double */
+            offset?: number;
+            bed?: number | null;
+            house?: number | null;
+            tank?: number | null;
+            pump?: number | null;
+            place?: string;
+        };
         ChannelOut: {
             id: number;
             name: string;
             quantity: string;
+            sensor_kind: string;
             unit: string;
+            digits: number;
             register: number | null;
             register_type: string;
+            function: number;
+            input: string;
             /** Format: double */
             raw: number | null;
             /** Format: date-time */
             at: string | null;
             good: boolean;
+            fault: string;
             where: string;
+            bed: number | null;
+            probe: number | null;
+            proof: components["schemas"]["ProofBrief"] | null;
+            standin_place: string;
+            key: string;
+        };
+        CheckOut: {
+            code: string;
+            outcome: string;
+            /** Format: double */
+            figure: number | null;
+            /** Format: double */
+            limit: number | null;
+            unit: string;
+            words: string;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        ChoiceOut: {
+            kind: components["schemas"]["KindOut"];
+            suits: boolean;
+            reasons: string[];
+            cautions: string[];
+            against: string[];
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        ChooseFormRequest: {
+            want: string;
+            medium: string;
+            months: number;
+            budget: number;
+            link?: string;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         ClockFormRequest: {
             /** Format: double */
             rate: number;
+        };
+        Column: {
+            /** Format: double */
+            height_cm: number;
+            heights_cm: number[];
+            theta: number[];
+            /** Format: double */
+            capacity: number;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         CommandOut: {
@@ -1036,16 +2412,61 @@ export interface components {
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         CommandReportRequest: {
-            state: components["schemas"]["StateEnum"];
+            state: components["schemas"]["CommandReportStateEnum"];
             /** Format: date-time */
             at: string;
             /** Format: double */
             delivered_ml?: number | null;
             note?: string;
         };
+        /**
+         * @description * `queued` - QUEUED
+         *     * `started` - STARTED
+         *     * `done` - DONE
+         *     * `expired` - EXPIRED
+         *     * `refused` - REFUSED
+         * @enum {string}
+         */
+        CommandReportStateEnum: "queued" | "started" | "done" | "expired" | "refused";
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         ContactsRequest: {
             contacts: components["schemas"]["NodeContactRequest"][];
+        };
+        CupOut: {
+            /** Format: double */
+            volume_ml: number;
+            /** Format: double */
+            share_of_median: number;
+            verdict: string;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        CupsFormRequest: {
+            volumes_ml: number[];
+            /** Format: double */
+            minutes: number;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        CupsOut: {
+            cups: components["schemas"]["CupOut"][];
+            /** Format: double */
+            christiansen: number;
+            christiansen_class: string;
+            /** Format: double */
+            low_quarter: number;
+            low_quarter_class: string;
+            emission: components["schemas"]["Figure"];
+            emission_class: string;
+            /** Format: double */
+            flow_before_ml_min: number;
+            /** Format: double */
+            flow_after_ml_min: number;
+            /** Format: double */
+            dose_ml: number;
+            /** Format: double */
+            seconds_before: number | null;
+            /** Format: double */
+            seconds_after: number | null;
+            sentence: string;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         DayOut: {
@@ -1065,11 +2486,60 @@ export interface components {
             /** Format: double */
             light_sum_j_cm2: number | null;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        DecodeFormRequest: {
+            words: number[];
+            register_type: components["schemas"]["RegisterTypeEnum"];
+            word_order?: components["schemas"]["WordOrderEnum"];
+            /** Format: double */
+            scale?: number;
+            /** Format: double */
+            offset?: number;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        DecodeOut: {
+            /** Format: double */
+            value: number | null;
+            registers: number;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        DeviceOut: {
+            device: string;
+            id: number;
+            name: string;
+            kept: boolean;
+            form: components["schemas"]["SheetForm"];
+            figures?: {
+                [key: string]: components["schemas"]["Figure"];
+            };
+            findings?: components["schemas"]["FindingOut"][];
+        };
         Drop: {
             /** Format: date-time */
             at: string;
             /** Format: double */
             ml: number;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        ExplainFormRequest: {
+            bytes: string;
+            framing?: components["schemas"]["FramingEnum"];
+            answer?: boolean;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        FaultName: {
+            name: string;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        FaultsFormRequest: {
+            faults: string[];
+        };
+        FieldOut: {
+            at: number;
+            hex: string;
+            name: string;
+            meaning: string;
+            right: boolean;
         };
         FieldRange: {
             /** Format: double */
@@ -1091,6 +2561,34 @@ export interface components {
                 [key: string]: number;
             };
         };
+        FindingOut: {
+            level: string;
+            field: string;
+            text: string;
+        };
+        FirstSiteRequest: {
+            name: string;
+            /** Format: double */
+            latitude: number;
+            /** Format: double */
+            longitude: number;
+            /** Format: double */
+            altitude_m: number;
+            time_zone: string;
+        };
+        FrameOut: {
+            hex: string;
+            fields: components["schemas"]["FieldOut"][];
+            problem: string;
+            words: number[];
+            bits: boolean[];
+        };
+        /**
+         * @description * `rtu` - RTU
+         *     * `tcp` - TCP
+         * @enum {string}
+         */
+        FramingEnum: "rtu" | "tcp";
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         GatewayConfig: {
             site: number;
@@ -1105,13 +2603,41 @@ export interface components {
         GatewayNode: {
             id: number;
             name: string;
+            kind: string;
             host: string;
             port: number;
             device_id: number;
             /** Format: double */
             poll_s: number;
+            health_register: number | null;
+            config: number;
             registers: components["schemas"]["RegisterOut"][];
             actuators: components["schemas"]["ActuatorOut"][];
+        };
+        GroupOut: {
+            beds: string[];
+            /** Format: double */
+            flow_l_min: number;
+            /** Format: double */
+            seconds: number;
+        };
+        HeadStep: {
+            name: string;
+            /** Format: double */
+            head_m: number;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        HealthPoint: {
+            /** Format: date-time */
+            at: string;
+            /** Format: double */
+            supply_v: number | null;
+            /** Format: double */
+            battery_v: number | null;
+            /** Format: double */
+            uptime_s: number | null;
+            /** Format: double */
+            clock_offset_s: number | null;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         HouseForm: {
@@ -1135,6 +2661,26 @@ export interface components {
             form: components["schemas"]["HouseForm"];
             beds: components["schemas"]["BedOut"][];
         };
+        /**
+         * @description * `number` - NUMBER
+         *     * `counts` - COUNTS
+         *     * `mv` - MILLIVOLTS
+         *     * `loop` - LOOP
+         *     * `pulse` - PULSE
+         *     * `switch` - SWITCH
+         * @enum {string}
+         */
+        InputEnum: "number" | "counts" | "mv" | "loop" | "pulse" | "switch";
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        InviteFormRequest: {
+            role: components["schemas"]["RoleEnum"];
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        InviteOut: {
+            path: string;
+            /** Format: date-time */
+            expires_at: string;
+        };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         JobOut: {
             id: number;
@@ -1152,6 +2698,20 @@ export interface components {
          * @enum {string}
          */
         KindEnum: "dry" | "wet";
+        KindOut: {
+            code: string;
+            name: string;
+            channels: string[];
+            life_months: number;
+            cost: string;
+            links: string[];
+            places: string;
+            /** Format: double */
+            radius_cm: number;
+            reasons: string[];
+            cautions: string[];
+            phases: string[];
+        };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         Layout: {
             id: number;
@@ -1176,35 +2736,182 @@ export interface components {
             step_min: number;
             lines: components["schemas"]["Line"][];
         };
+        /**
+         * @description * `resistive` - RESISTIVE
+         *     * `solenoid` - SOLENOID
+         *     * `electronic` - ELECTRONIC
+         *     * `motor` - MOTOR
+         *     * `lamp` - LAMP
+         * @enum {string}
+         */
+        LoadEnum: "resistive" | "solenoid" | "electronic" | "motor" | "lamp";
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        MadeNode: {
+            id: number;
+            channels: number[];
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        ManyBedsRequest: {
+            like: components["schemas"]["BedFormRequest"];
+            count: number;
+            first_number: number;
+        };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         Me: {
             name: string;
             sites: components["schemas"]["SiteRole"][];
             csrf_token: string;
         };
+        MediumForm: {
+            name: string;
+            /** Format: double */
+            theta_s: number;
+            /** Format: double */
+            theta_r: number;
+            /** Format: double */
+            alpha: number;
+            /** Format: double */
+            n: number;
+            /** Format: double */
+            dry_mix_theta: number;
+            origin?: string;
+            version?: number;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        MediumFormRequest: {
+            name: string;
+            /** Format: double */
+            theta_s: number;
+            /** Format: double */
+            theta_r: number;
+            /** Format: double */
+            alpha: number;
+            /** Format: double */
+            n: number;
+            /** Format: double */
+            dry_mix_theta: number;
+            origin?: string;
+            version?: number;
+        };
         MediumOut: {
             code: string;
             name: string;
             origin: string;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        MediumRow: {
+            code: string;
+            id: number | null;
+            form: components["schemas"]["MediumForm"];
+            beds: string[];
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        MoveFormRequest: {
+            /** Format: double */
+            depth_cm: number;
+            /** Format: double */
+            across_cm: number;
+            plant?: number | null;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        NamedOut: {
+            kept: number;
+            refused: unknown[];
+            config: number;
+            /** Format: double */
+            interval_s: number;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        NamedPostRequest: {
+            values: {
+                [key: string]: unknown;
+            };
+            time?: string | null;
+            health?: {
+                [key: string]: unknown;
+            };
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        NodeChangeRequest: {
+            name: string;
+            host: string;
+            port: number | null;
+            device_id: number;
+            /** Format: double */
+            poll_s: number;
+            baud: number;
+            /** Format: double */
+            cable_m: number | null;
+            /** Format: double */
+            supply_needed_v: number;
+        };
         NodeContactRequest: {
             node: number;
             ok: boolean;
             problem?: string;
+            health?: {
+                [key: string]: unknown;
+            };
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        NodeFormRequest: {
+            name: string;
+            kind: string;
+            sensors: components["schemas"]["SensorFormRequest"][];
+            valves?: number[];
+            pumps?: number[];
+            standin?: boolean;
+            host?: string;
+            port?: number | null;
+            device_id?: number;
+            /** Format: double */
+            poll_s?: number;
+            baud?: number;
+            /** Format: double */
+            cable_m?: number | null;
+            /** Format: double */
+            supply_needed_v?: number;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         NodeOut: {
             id: number;
             name: string;
             kind: string;
+            kind_label: string;
             address: string;
+            host: string;
+            port: number | null;
+            device_id: number;
+            /** Format: double */
+            poll_s: number;
+            /** Format: double */
+            interval_s: number;
+            baud: number;
+            /** Format: double */
+            cable_m: number | null;
+            /** Format: double */
+            supply_needed_v: number;
             /** Format: date-time */
             last_seen: string | null;
             silent: boolean;
             problem: string;
             has_token: boolean;
+            is_standin: boolean;
+            faults: string[];
+            firmware: string;
+            restarts: number;
+            /** Format: double */
+            uptime_s: number | null;
+            /** Format: double */
+            clock_offset_s: number | null;
+            /** Format: double */
+            supply_v: number | null;
+            /** Format: double */
+            battery_v: number | null;
+            config_number: number;
+            config_confirmed: number;
             channels: components["schemas"]["ChannelOut"][];
-            actuators: string[];
+            actuators: components["schemas"]["ActuatorBrief"][];
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         NoteInRequest: {
@@ -1220,6 +2927,60 @@ export interface components {
             bed: number | null;
             text: string;
         };
+        /** @enum {unknown} */
+        NullEnum: null;
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        PastTest: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            cups: number;
+            /** Format: double */
+            christiansen: number;
+            /** Format: double */
+            low_quarter: number;
+            /** Format: double */
+            emission: number;
+            /** Format: double */
+            flow_after_ml_min: number;
+        };
+        PaybackForm: {
+            currency: string;
+            assumptions: {
+                [key: string]: number[];
+            };
+            version?: number;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        PaybackFormRequest: {
+            currency: string;
+            assumptions: {
+                [key: string]: number[];
+            };
+            version?: number;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        PaybackOut: {
+            form: components["schemas"]["PaybackForm"];
+            labels: {
+                [key: string]: string;
+            };
+            origin: {
+                [key: string]: string;
+            };
+            kept: boolean;
+            /** Format: double */
+            months_low: number | null;
+            months_likely: components["schemas"]["Figure"];
+            /** Format: double */
+            months_high: number | null;
+            swing_label: string;
+            /** Format: double */
+            swing_low: number | null;
+            /** Format: double */
+            swing_high: number | null;
+            sentence: string;
+        };
         Peg: {
             /** Format: date-time */
             at: string;
@@ -1230,6 +2991,23 @@ export interface components {
             state: string;
             /** Format: double */
             delivered_ml: number | null;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        PersonOut: {
+            name: string;
+            username: string;
+            role: components["schemas"]["RoleEnum"];
+            /** Format: date-time */
+            last_login: string | null;
+        };
+        PhaseOut: {
+            name: string;
+            instruction: string;
+            /** Format: date-time */
+            since: string | null;
+            readings: number;
+            steady: boolean;
+            why: string;
         };
         /**
          * @description * `bed` - BED
@@ -1245,10 +3023,50 @@ export interface components {
             place: components["schemas"]["PlaceEnum"];
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        PlaceJudged: {
+            /** Format: double */
+            top_cm: number;
+            /** Format: double */
+            base_cm: number;
+            /** Format: double */
+            height_cm: number;
+            /** Format: double */
+            dripper_cm: number;
+            /** Format: double */
+            across_cm: number;
+            /** Format: double */
+            depth_cm: number;
+            /** Format: double */
+            radius_cm: number;
+            /** Format: double */
+            to_dripper_cm: number;
+            /** Format: double */
+            to_wall_cm: number;
+            /** Format: double */
+            inside_pct: number;
+            refused: string;
+            advice: string[];
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         PlaceOut: {
             bed: string;
             probe: number;
             place: components["schemas"]["PlaceEnum"];
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        PlacementFormRequest: {
+            kind: string;
+            /** Format: double */
+            across_cm?: number | null;
+            /** Format: double */
+            depth_cm?: number | null;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        PositionRequest: {
+            /** Format: double */
+            latitude: number;
+            /** Format: double */
+            longitude: number;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         ProbeOut: {
@@ -1266,9 +3084,48 @@ export interface components {
             /** Format: double */
             dripper_distance_cm: number;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        ProbePage: {
+            id: number;
+            name: string;
+            kind: string;
+            site: number;
+            bed: number;
+            bed_name: string;
+            crop: string;
+            /** Format: double */
+            depth_cm: number;
+            /** Format: double */
+            dripper_distance_cm: number;
+            plant: number | null;
+            node: string;
+            channels: number[];
+            calibrated: string;
+        };
         Problem: {
             field: string;
             message: string;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        Profile: {
+            medium: string;
+            columns: components["schemas"]["Column"][];
+            /** Format: double */
+            volume_l: number | null;
+            /** Format: double */
+            at_capacity_l: number | null;
+            /** Format: double */
+            easily_l: number | null;
+            /** Format: double */
+            buffer_l: number | null;
+            sentence: string;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        ProfileRequestRequest: {
+            medium: string;
+            heights_cm: number[];
+            /** Format: double */
+            volume_l?: number | null;
         };
         ProgrammeForm: {
             /** Format: double */
@@ -1336,6 +3193,36 @@ export interface components {
             stopped: boolean;
             controllable: boolean;
         };
+        ProofBrief: {
+            id: number;
+            outcome: string;
+            /** Format: date-time */
+            at: string | null;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        ProofOut: {
+            id: number;
+            channel: number;
+            where: string;
+            quantity: string;
+            unit: string;
+            outcome: string;
+            by: string;
+            /** Format: date-time */
+            started_at: string;
+            /** Format: date-time */
+            ended_at: string | null;
+            phases: components["schemas"]["PhaseOut"][];
+            plot: number[][];
+            starts_s: number[];
+            checks: components["schemas"]["CheckOut"][];
+            figures: {
+                [key: string]: number | null;
+            };
+            waits_for: string;
+            standin: boolean;
+            standin_place: string;
+        };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         PublishInRequest: {
             number: number;
@@ -1353,6 +3240,86 @@ export interface components {
             /** Format: double */
             seconds: number;
         };
+        PumpForm: {
+            name: string;
+            tank: number;
+            /** Format: double */
+            flow_l_min: number;
+            beds: number[];
+            /** Format: double */
+            rated_head_m?: number | null;
+            /** Format: double */
+            shutoff_head_m?: number | null;
+            /** Format: double */
+            lift_m?: number;
+            /** Format: double */
+            filter_loss_m?: number;
+            /** Format: double */
+            injector_loss_m?: number;
+            /** Format: double */
+            injector_ratio_pct?: number | null;
+            /** Format: double */
+            main_length_m?: number | null;
+            /** Format: double */
+            main_diameter_mm?: number | null;
+            version?: number;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        PumpFormRequest: {
+            name: string;
+            tank: number;
+            /** Format: double */
+            flow_l_min: number;
+            beds: number[];
+            /** Format: double */
+            rated_head_m?: number | null;
+            /** Format: double */
+            shutoff_head_m?: number | null;
+            /** Format: double */
+            lift_m?: number;
+            /** Format: double */
+            filter_loss_m?: number;
+            /** Format: double */
+            injector_loss_m?: number;
+            /** Format: double */
+            injector_ratio_pct?: number | null;
+            /** Format: double */
+            main_length_m?: number | null;
+            /** Format: double */
+            main_diameter_mm?: number | null;
+            version?: number;
+        };
+        PumpLine: {
+            id: number;
+            name: string;
+            flow: components["schemas"]["Figure"];
+            /** Format: double */
+            flow_used_l_min: number;
+            heads: components["schemas"]["HeadStep"][];
+            beds: components["schemas"]["BedLine"][];
+            sequence: components["schemas"]["GroupOut"][];
+            /** Format: double */
+            sequence_s: number;
+            together: boolean;
+            /** Format: double */
+            load_share: number | null;
+            /** Format: double */
+            day_l: number;
+            sentence: string;
+            problems: string[];
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        PumpOut: {
+            id: number;
+            form: components["schemas"]["PumpForm"];
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        ReadFormRequest: {
+            function: number;
+            register: number;
+            count: number;
+            device_id: number;
+        };
         ReadingInRequest: {
             channel: number;
             time: string;
@@ -1369,12 +3336,26 @@ export interface components {
         RegisterOut: {
             channel: number;
             register: number;
-            register_type: string;
+            register_type: components["schemas"]["RegisterTypeEnum"];
+            word_order: components["schemas"]["WordOrderEnum"];
+            function: number;
             /** Format: double */
             scale: number;
             /** Format: double */
             offset: number;
+            /** Format: double */
+            debounce_s: number;
         };
+        /**
+         * @description * `uint16` - UINT16
+         *     * `int16` - INT16
+         *     * `uint32` - UINT32
+         *     * `int32` - INT32
+         *     * `float32` - FLOAT32
+         *     * `bit` - BIT
+         * @enum {string}
+         */
+        RegisterTypeEnum: "uint16" | "int16" | "uint32" | "int32" | "float32" | "bit";
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         Ribbon: {
             /** Format: date-time */
@@ -1429,12 +3410,95 @@ export interface components {
          * @enum {string}
          */
         RoleEnum: "viewer" | "grower" | "owner";
-        /**
-         * @description * `slab` - SLAB
-         *     * `pot` - POT
-         * @enum {string}
-         */
-        ShapeEnum: "slab" | "pot";
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        RowOrderRequest: {
+            beds: number[];
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        SeenFormRequest: {
+            runs?: boolean | null;
+            stops?: boolean | null;
+            level?: boolean | null;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        SensorFormRequest: {
+            kind: string;
+            bed?: number | null;
+            house?: number | null;
+            tank?: number | null;
+            pump?: number | null;
+            place?: string;
+            /** Format: double */
+            depth_cm?: number | null;
+            /** Format: double */
+            across_cm?: number | null;
+            plant?: number | null;
+            input?: components["schemas"]["InputEnum"];
+            input_settings?: {
+                [key: string]: number;
+            };
+        };
+        SheetForm: {
+            load: components["schemas"]["LoadEnum"];
+            /** Format: double */
+            power_w: number;
+            /** Format: double */
+            supply_v: number;
+            /** Format: double */
+            contact_a: number;
+            /** Format: double */
+            cable_m: number;
+            /** Format: double */
+            cable_mm2: number;
+            normally_open?: boolean;
+            /** Format: double */
+            hours_a_day?: number;
+            /** Format: double */
+            standby_w?: number;
+            /** Format: double */
+            battery_ah?: number;
+            /** Format: double */
+            panel_w?: number;
+            /** Format: double */
+            sun_hours?: number;
+            version?: number;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        SheetFormRequest: {
+            load: components["schemas"]["LoadEnum"];
+            /** Format: double */
+            power_w: number;
+            /** Format: double */
+            supply_v: number;
+            /** Format: double */
+            contact_a: number;
+            /** Format: double */
+            cable_m: number;
+            /** Format: double */
+            cable_mm2: number;
+            normally_open?: boolean;
+            /** Format: double */
+            hours_a_day?: number;
+            /** Format: double */
+            standby_w?: number;
+            /** Format: double */
+            battery_ah?: number;
+            /** Format: double */
+            panel_w?: number;
+            /** Format: double */
+            sun_hours?: number;
+            version?: number;
+        };
+        SheetRow: {
+            terminal: string;
+            what: string;
+            where: string;
+            register: string;
+            input: string;
+            depth: string;
+            notes: string[];
+            probe: number | null;
+        };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         SignInRequest: {
             username: string;
@@ -1511,15 +3575,235 @@ export interface components {
             heading: string;
             body: string;
         };
+        SourceForm: {
+            name: string;
+            kind: string;
+            /** Format: date */
+            sampled_on?: string | null;
+            /** Format: double */
+            ec_ms_cm?: number | null;
+            /** Format: double */
+            ph?: number | null;
+            /** Format: double */
+            bicarbonate_mmol_l?: number | null;
+            /** Format: double */
+            calcium_mg_l?: number | null;
+            /** Format: double */
+            magnesium_mg_l?: number | null;
+            /** Format: double */
+            sodium_mg_l?: number | null;
+            /** Format: double */
+            chloride_mg_l?: number | null;
+            /** Format: double */
+            sulphate_mg_l?: number | null;
+            /** Format: double */
+            nitrate_mg_l?: number | null;
+            /** Format: double */
+            iron_mg_l?: number | null;
+            version?: number;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        SourceFormRequest: {
+            name: string;
+            kind: string;
+            /** Format: date */
+            sampled_on?: string | null;
+            /** Format: double */
+            ec_ms_cm?: number | null;
+            /** Format: double */
+            ph?: number | null;
+            /** Format: double */
+            bicarbonate_mmol_l?: number | null;
+            /** Format: double */
+            calcium_mg_l?: number | null;
+            /** Format: double */
+            magnesium_mg_l?: number | null;
+            /** Format: double */
+            sodium_mg_l?: number | null;
+            /** Format: double */
+            chloride_mg_l?: number | null;
+            /** Format: double */
+            sulphate_mg_l?: number | null;
+            /** Format: double */
+            nitrate_mg_l?: number | null;
+            /** Format: double */
+            iron_mg_l?: number | null;
+            version?: number;
+        };
+        SourceOut: {
+            id: number;
+            form: components["schemas"]["SourceForm"];
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        SpreadFormRequest: {
+            /** Format: double */
+            spread_points: number;
+            /** Format: double */
+            tolerance_points: number;
+            /** Format: double */
+            confidence?: number;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        SpreadOut: {
+            probes: components["schemas"]["Figure"];
+            /** Format: double */
+            seen_spread_points: number | null;
+            sentence: string;
+        };
+        StandinActuator: {
+            coil: number;
+            command_register: number;
+            status_register: number;
+            bed: number | null;
+            pump: number | null;
+        };
+        StandinBed: {
+            id: number;
+            /** Format: double */
+            volume_l: number;
+            /** Format: double */
+            capacity: number;
+            /** Format: double */
+            dry_limit: number;
+            /** Format: double */
+            dry_mix: number;
+            plants: number;
+            /** Format: double */
+            flow_ml_min: number;
+            /** Format: double */
+            line_fill_s: number;
+            pump: number | null;
+            /** Format: double */
+            peak_ml_a_day: number;
+        };
+        StandinNode: {
+            id: number;
+            name: string;
+            kind: string;
+            port: number;
+            device_id: number;
+            /** Format: double */
+            interval_s: number;
+            token: string;
+            health_register: number | null;
+            config: number;
+            faults: string[];
+            channels: components["schemas"]["StandinPlace"][];
+            actuators: components["schemas"]["StandinActuator"][];
+        };
+        StandinPlace: {
+            channel: number;
+            quantity: string;
+            sensor_kind: string;
+            register: number;
+            register_type: string;
+            word_order: string;
+            function: number;
+            /** Format: double */
+            scale: number;
+            /** Format: double */
+            offset: number;
+            input: string;
+            input_settings: {
+                [key: string]: number;
+            };
+            key: string;
+            bed: number | null;
+            place: string;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        StandinPlaceFormRequest: {
+            place: string;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        StandinWorld: {
+            /** Format: date-time */
+            anchor_real: string;
+            /** Format: date-time */
+            anchor_site: string;
+            /** Format: double */
+            rate: number;
+            nodes: components["schemas"]["StandinNode"][];
+            beds: components["schemas"]["StandinBed"][];
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        StepFormRequest: {
+            step: string;
+        };
+        TankForm: {
+            name: string;
+            /** Format: double */
+            capacity_l: number;
+            /** Format: double */
+            warn_l: number;
+            /** Format: double */
+            empty_l: number;
+            /** Format: double */
+            overfill_l?: number | null;
+            shape?: (components["schemas"]["TankFormShapeEnum"] | components["schemas"]["NullEnum"]) | null;
+            /** Format: double */
+            length_cm?: number | null;
+            /** Format: double */
+            width_cm?: number | null;
+            /** Format: double */
+            diameter_cm?: number | null;
+            /** Format: double */
+            height_cm?: number | null;
+            /** Format: double */
+            sensor_height_cm?: number | null;
+            source?: number | null;
+            version?: number;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        TankFormRequest: {
+            name: string;
+            /** Format: double */
+            capacity_l: number;
+            /** Format: double */
+            warn_l: number;
+            /** Format: double */
+            empty_l: number;
+            /** Format: double */
+            overfill_l?: number | null;
+            shape?: (components["schemas"]["TankFormShapeEnum"] | components["schemas"]["NullEnum"]) | null;
+            /** Format: double */
+            length_cm?: number | null;
+            /** Format: double */
+            width_cm?: number | null;
+            /** Format: double */
+            diameter_cm?: number | null;
+            /** Format: double */
+            height_cm?: number | null;
+            /** Format: double */
+            sensor_height_cm?: number | null;
+            source?: number | null;
+            version?: number;
+        };
         /**
-         * @description * `queued` - QUEUED
-         *     * `started` - STARTED
-         *     * `done` - DONE
-         *     * `expired` - EXPIRED
-         *     * `refused` - REFUSED
+         * @description * `box` - BOX
+         *     * `upright` - UPRIGHT
+         *     * `lying` - LYING
          * @enum {string}
          */
-        StateEnum: "queued" | "started" | "done" | "expired" | "refused";
+        TankFormShapeEnum: "box" | "upright" | "lying";
+        TankLine: {
+            id: number;
+            name: string;
+            shape: string;
+            /** Format: double */
+            full_l: number;
+            /** Format: double */
+            depth_cm: number | null;
+            levels_cm: {
+                [key: string]: number;
+            };
+            /** Format: double */
+            content_l: number | null;
+            days_peak: components["schemas"]["Figure"];
+            /** Format: double */
+            day_l: number;
+            pumps: components["schemas"]["PumpLine"][];
+        };
         TankNow: {
             name: string;
             content: components["schemas"]["Figure"];
@@ -1531,6 +3815,10 @@ export interface components {
             empty_l: number;
             words: string;
         };
+        TankOut: {
+            id: number;
+            form: components["schemas"]["TankForm"];
+        };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         TokenOut: {
             token: string;
@@ -1540,6 +3828,10 @@ export interface components {
             /** Format: date-time */
             published_at: string;
             published_by: string;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        VersionOnlyRequest: {
+            version: number;
         };
         VersionOut: {
             number: number;
@@ -1582,6 +3874,13 @@ export interface components {
                 [key: string]: number;
             };
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        WaterWay: {
+            sources: components["schemas"]["SourceOut"][];
+            tanks: components["schemas"]["TankOut"][];
+            pumps: components["schemas"]["PumpOut"][];
+            chain: components["schemas"]["TankLine"][];
+        };
         /**
          * @description * `clear` - CLEAR
          *     * `mixed` - MIXED
@@ -1590,6 +3889,47 @@ export interface components {
          * @enum {string}
          */
         WeatherEnum: "clear" | "mixed" | "dull" | "hot";
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        WelcomeFormRequest: {
+            username: string;
+            full_name: string;
+            password: string;
+            site?: components["schemas"]["FirstSiteRequest"] | null;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        WelcomeOut: {
+            role: components["schemas"]["RoleEnum"];
+            first: boolean;
+            site: string;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        WiringSheet: {
+            node: string;
+            kind: string;
+            address: string;
+            device_id: number;
+            baud: number;
+            /** Format: double */
+            supply_v: number;
+            /** Format: double */
+            cable_m: number | null;
+            site: string;
+            sensors: components["schemas"]["SheetRow"][];
+            actuators: components["schemas"]["SheetRow"][];
+            cautions: string[];
+        };
+        Word: {
+            code: string;
+            words: string;
+        };
+        /**
+         * @description * `abcd` - ABCD
+         *     * `cdab` - CDAB
+         *     * `badc` - BADC
+         *     * `dcba` - DCBA
+         * @enum {string}
+         */
+        WordOrderEnum: "abcd" | "cdab" | "badc" | "dcba";
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         World: {
             /** Format: date-time */
@@ -1600,6 +3940,10 @@ export interface components {
             rate: number;
             places: components["schemas"]["PlaceOut"][];
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        ZoneOut: {
+            time_zone: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -1609,6 +3953,140 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    actuator_proof: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                proof_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActuatorProofOut"];
+                };
+            };
+        };
+    };
+    actuator_finish: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                proof_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["SeenFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActuatorProofOut"];
+                };
+            };
+        };
+    };
+    actuator_hold: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                proof_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActuatorProofOut"];
+                };
+            };
+        };
+    };
+    actuator_release: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                proof_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActuatorProofOut"];
+                };
+            };
+        };
+    };
+    actuator_step: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                proof_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActuatorProofOut"];
+                };
+            };
+        };
+    };
+    actuator_begin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                actuator_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActuatorProofOut"];
+                };
+            };
+        };
+    };
     arithmetic: {
         parameters: {
             query?: never;
@@ -1677,6 +4155,77 @@ export interface operations {
             };
         };
     };
+    cups_past: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PastTest"][];
+                };
+            };
+        };
+    };
+    cups_judge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CupsFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CupsOut"];
+                };
+            };
+        };
+    };
+    cups_record: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CupsFormRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CupsOut"];
+                };
+            };
+        };
+    };
     days: {
         parameters: {
             query?: never;
@@ -1715,6 +4264,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PulseOut"];
+                };
+            };
+        };
+    };
+    place_judge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlacementFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceJudged"];
+                };
+            };
+        };
+    };
+    probes_propose: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SpreadFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpreadOut"];
                 };
             };
         };
@@ -1810,6 +4409,30 @@ export interface operations {
             };
         };
     };
+    bed_retire: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VersionOnlyRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     ribbon: {
         parameters: {
             query?: never;
@@ -1841,6 +4464,181 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    bus_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                request_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BusOut"];
+                };
+            };
+        };
+    };
+    bus_decode: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DecodeFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DecodeOut"];
+                };
+            };
+        };
+    };
+    bus_explain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExplainFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FrameOut"];
+                };
+            };
+        };
+    };
+    catalogue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Catalogue"];
+                };
+            };
+        };
+    };
+    sensors_choose: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChooseFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChoiceOut"][];
+                };
+            };
+        };
+    };
+    proof_start: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                channel_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProofOut"];
+                };
+            };
+        };
+    };
+    channel_proofs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                channel_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProofOut"][];
+                };
+            };
+        };
+    };
+    standin_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                channel_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StandinPlaceFormRequest"];
+            };
+        };
         responses: {
             /** @description No response body */
             204: {
@@ -1913,6 +4711,73 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["World"];
                 };
+            };
+        };
+    };
+    electrics_save: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: string;
+                device_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SheetFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeviceOut"];
+                };
+            };
+        };
+    };
+    bus_waiting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BusWaiting"][];
+                };
+            };
+        };
+    };
+    bus_answer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BusAnswerRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -2050,6 +4915,31 @@ export interface operations {
             };
         };
     };
+    beds_add: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                house_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ManyBedsRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BedOut"][];
+                };
+            };
+        };
+    };
     bed_propose: {
         parameters: {
             query?: never;
@@ -2075,6 +4965,30 @@ export interface operations {
             };
         };
     };
+    beds_order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                house_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RowOrderRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     job: {
         parameters: {
             query?: never;
@@ -2096,6 +5010,266 @@ export interface operations {
             };
         };
     };
+    medium_save: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                medium_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MediumFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MediumRow"];
+                };
+            };
+        };
+    };
+    node_save: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                node_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NodeChangeRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    bus_address: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                node_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddressFormRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BusOut"];
+                };
+            };
+        };
+    };
+    bus_compose: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                node_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FrameOut"];
+                };
+            };
+        };
+    };
+    bus_read: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                node_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadFormRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BusOut"];
+                };
+            };
+        };
+    };
+    channel_add: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                node_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChannelFormRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeNode"];
+                };
+            };
+        };
+    };
+    node_faults: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                node_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FaultsFormRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    node_health: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                node_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HealthPoint"][];
+                };
+            };
+        };
+    };
+    node_retire: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                node_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    sensor_add: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                node_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SensorFormRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeNode"];
+                };
+            };
+        };
+    };
+    wiring_sheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                node_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WiringSheet"];
+                };
+            };
+        };
+    };
     node_token: {
         parameters: {
             query?: never;
@@ -2113,6 +5287,88 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TokenOut"];
+                };
+            };
+        };
+    };
+    post_csv_lines: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+        };
+    };
+    post_senml_pack: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+        };
+    };
+    post_values: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NamedPostRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamedOut"];
+                };
+            };
+        };
+    };
+    probe_page: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                probe_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProbePage"];
                 };
             };
         };
@@ -2184,6 +5440,138 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Bench"];
+                };
+            };
+        };
+    };
+    probe_move: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                probe_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveFormRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    proof_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                proof_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProofOut"];
+                };
+            };
+        };
+    };
+    proof_finish: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                proof_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProofOut"];
+                };
+            };
+        };
+    };
+    proof_give_up: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                proof_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    proof_next: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                proof_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProofOut"];
+                };
+            };
+        };
+    };
+    pump_save: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pump_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PumpFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PumpOut"];
                 };
             };
         };
@@ -2341,6 +5729,27 @@ export interface operations {
             };
         };
     };
+    electrics: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeviceOut"][];
+                };
+            };
+        };
+    };
     house_add: {
         parameters: {
             query?: never;
@@ -2366,6 +5775,31 @@ export interface operations {
             };
         };
     };
+    invite: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InviteFormRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InviteOut"];
+                };
+            };
+        };
+    };
     layout: {
         parameters: {
             query?: never;
@@ -2387,6 +5821,77 @@ export interface operations {
             };
         };
     };
+    media_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MediumRow"][];
+                };
+            };
+        };
+    };
+    medium_add: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MediumFormRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MediumRow"];
+                };
+            };
+        };
+    };
+    medium_profile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProfileRequestRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Profile"];
+                };
+            };
+        };
+    };
     nodes: {
         parameters: {
             query?: never;
@@ -2404,6 +5909,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NodeOut"][];
+                };
+            };
+        };
+    };
+    node_add: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NodeFormRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeNode"];
                 };
             };
         };
@@ -2454,6 +5984,119 @@ export interface operations {
             };
         };
     };
+    payback_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaybackOut"];
+                };
+            };
+        };
+    };
+    payback_save: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PaybackFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaybackOut"];
+                };
+            };
+        };
+    };
+    payback_try: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PaybackFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaybackOut"];
+                };
+            };
+        };
+    };
+    people: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonOut"][];
+                };
+            };
+        };
+    };
+    plumbing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaterWay"];
+                };
+            };
+        };
+    };
     probes: {
         parameters: {
             query?: never;
@@ -2471,6 +6114,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProbeOut"][];
+                };
+            };
+        };
+    };
+    pump_add: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PumpFormRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PumpOut"];
+                };
+            };
+        };
+    };
+    site_kinds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KindOut"][];
                 };
             };
         };
@@ -2495,6 +6184,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SlipLine"][];
+                };
+            };
+        };
+    };
+    tank_add: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TankFormRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TankOut"];
                 };
             };
         };
@@ -2537,6 +6251,188 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Lines"];
+                };
+            };
+        };
+    };
+    source_add: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourceFormRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceOut"];
+                };
+            };
+        };
+    };
+    fault_names: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultName"][];
+                };
+            };
+        };
+    };
+    standin_world: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandinWorld"];
+                };
+            };
+        };
+    };
+    tank_save: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                tank_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TankFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TankOut"];
+                };
+            };
+        };
+    };
+    source_save: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                source_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourceFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceOut"];
+                };
+            };
+        };
+    };
+    welcome: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WelcomeOut"];
+                };
+            };
+        };
+    };
+    welcome_accept: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WelcomeFormRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+        };
+    };
+    zone_propose: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PositionRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ZoneOut"];
                 };
             };
         };

@@ -1,0 +1,286 @@
+"""Formulas of the holding: containers, tanks, pipes, drippers, electrics, payback, number of probes."""
+
+from __future__ import annotations
+
+from . import containers, electrics, hydraulics, lines, payback, placement, tanks
+from .formula_types import Argument, Formula
+
+_GEOMETRY = "geometry"
+_H = Argument("h", "level of the water", "cm", 1, 1)
+_HEIGHT = Argument("h", "height of the medium", "cm", 1, 1)
+_L = Argument("L", "length", "m", 1, 1)
+_I = Argument("I", "running current", "A", 1, 2)
+_HAZEN = "Hazen and Williams 1905, SI form of Keller and Bliesner 1990"
+
+
+def _emission(scatter: float, drippers_per_plant: float, smallest_ml: float, mean_ml: float) -> float:
+    return float(max(0.0, 100 * (1 - 1.27 * scatter / drippers_per_plant**0.5) * smallest_ml / mean_ml))
+
+
+SITE_FORMULAS: tuple[Formula, ...] = (
+    Formula(
+        "trough_volume",
+        "Volume of a trough",
+        "litres = l (a + b)/2 h/1000",
+        containers.trough_volume_l,
+        {
+            "length_cm": Argument("l", "length", "cm", 1, 1),
+            "width_cm": Argument("a", "width at the top", "cm", 1, 1),
+            "base_width_cm": Argument("b", "width at the base", "cm", 1, 1),
+            "height_cm": _HEIGHT,
+        },
+        "L",
+        _GEOMETRY,
+    ),
+    Formula(
+        "square_pot_volume",
+        "Volume of a square pot",
+        "litres = h (a² + a b + b²)/3/1000",
+        containers.square_pot_volume_l,
+        {
+            "top_side_cm": Argument("a", "side at the top", "cm", 1, 1),
+            "base_side_cm": Argument("b", "side at the base", "cm", 1, 1),
+            "height_cm": _HEIGHT,
+        },
+        "L",
+        "geometry, truncated pyramid",
+    ),
+    Formula(
+        "bag_volume",
+        "Volume of a filled bag",
+        "litres = F",
+        containers.bag_volume_l,
+        {"fill_l": Argument("F", "what it was filled with", "L", 1, 1)},
+        "L",
+        "as filled, since its sides bulge",
+    ),
+    Formula(
+        "easily_usable",
+        "Easily usable water",
+        "W = V [θ(10 cm) - θ(50 cm)], θ(h) = θr + (θs-θr)(1+(α h)^n)^-(1-1/n)",
+        containers.easily_usable_l,
+        {
+            "volume_l_per_plant": Argument("V", "substrate per plant", "L", 1, 2),
+            "theta_s": Argument("θs", "saturated water content", "% v/v", 100, 0),
+            "theta_r": Argument("θr", "residual water content", "% v/v", 100, 0),
+            "alpha": Argument("α", "shape, inverse entry suction", "1/cm", 1, 3),
+            "n": Argument("n", "shape", "-", 1, 2),
+        },
+        "L per plant",
+        "de Boodt and Verdonck 1972; van Genuchten 1980",
+    ),
+    Formula(
+        "tank_box",
+        "Litres in an upright box",
+        "litres = h a b/1000",
+        tanks.box_litres_from_level,
+        {
+            "level_cm": _H,
+            "length_cm": Argument("a", "length", "cm", 1, 0),
+            "width_cm": Argument("b", "width", "cm", 1, 0),
+        },
+        "L",
+        _GEOMETRY,
+        digits=0,
+    ),
+    Formula(
+        "tank_upright",
+        "Litres in an upright cylinder",
+        "litres = h π d²/4/1000",
+        tanks.upright_litres_from_level,
+        {"level_cm": _H, "diameter_cm": Argument("d", "diameter", "cm", 1, 0)},
+        "L",
+        _GEOMETRY,
+        digits=0,
+    ),
+    Formula(
+        "tank_lying",
+        "Litres in a lying cylinder",
+        "litres = l [r² acos((r-h)/r) - (r-h) sqrt(2 r h - h²)]/1000, r = d/2",
+        tanks.lying_litres_from_level,
+        {
+            "level_cm": _H,
+            "diameter_cm": Argument("d", "diameter", "cm", 1, 0),
+            "length_cm": Argument("l", "length", "cm", 1, 0),
+        },
+        "L",
+        "geometry, circular segment",
+        digits=0,
+    ),
+    Formula(
+        "tank_days",
+        "How long the tank lasts",
+        "days = U/D",
+        tanks.tank_days,
+        {
+            "usable_l": Argument("U", "litres above empty", "L", 1, 0),
+            "daily_use_l": Argument("D", "mean daily use", "L a day", 1, 0),
+        },
+        "days",
+        "volume balance",
+        digits=1,
+    ),
+    Formula(
+        "head_loss",
+        "Head lost in a pipe",
+        "H = 10.67 L (Q/60000/C)^1.852/(d/1000)^4.8704",
+        hydraulics.head_loss_m,
+        {
+            "flow_l_min": Argument("Q", "flow", "L/min", 1, 1),
+            "diameter_mm": Argument("d", "inner diameter", "mm", 1, 1),
+            "length_m": _L,
+            "roughness_c": Argument("C", "Hazen-Williams C", "-", 1, 0),
+        },
+        "m",
+        _HAZEN,
+    ),
+    Formula(
+        "lateral_loss",
+        "Head lost along a lateral",
+        "H = F 10.67 L (Q/60000/C)^1.852/(d/1000)^4.8704, F = 1/2.852 + 1/(2 N) + sqrt(0.852)/(6 N²)",
+        hydraulics.lateral_loss_m,
+        {
+            "outlets": Argument("N", "drippers on it", "-", 1, 0),
+            "flow_l_min": Argument("Q", "inflow", "L/min", 1, 2),
+            "diameter_mm": Argument("d", "inner diameter", "mm", 1, 1),
+            "length_m": _L,
+            "roughness_c": Argument("C", "Hazen-Williams C", "-", 1, 0),
+        },
+        "m",
+        f"{_HAZEN}; Christiansen 1942",
+    ),
+    Formula(
+        "line_volume",
+        "Litres in a line",
+        "litres = π (d/1000)²/4 L 1000",
+        hydraulics.line_volume_l,
+        {"diameter_mm": Argument("d", "inner diameter", "mm", 1, 1), "length_m": _L},
+        "L",
+        _GEOMETRY,
+        digits=1,
+    ),
+    Formula(
+        "line_fill",
+        "Time to fill the line",
+        "t = W/Q 60",
+        hydraulics.line_fill_s,
+        {
+            "volume_l": Argument("W", "litres in the line", "L", 1, 1),
+            "flow_l_min": Argument("Q", "flow", "L/min", 1, 1),
+        },
+        "s",
+        "volume balance",
+        digits=0,
+    ),
+    Formula(
+        "pump_flow",
+        "Flow of the pump at its head",
+        "Q = qr sqrt((H0 - H)/(H0 - Hr))",
+        hydraulics.pump_flow_at_head,
+        {
+            "head_m": Argument("H", "head asked of it", "m", 1, 1),
+            "rated_flow_l_min": Argument("qr", "rated flow", "L/min", 1, 1),
+            "rated_head_m": Argument("Hr", "rated head", "m", 1, 1),
+            "shutoff_head_m": Argument("H0", "head at no flow", "m", 1, 1),
+        },
+        "L/min",
+        "parabola through shut-off and rated point",
+        digits=1,
+        note="At most 1.5 times the rated flow.",
+    ),
+    Formula(
+        "peak_day",
+        "Water on a peak day",
+        "litres = p E/1000/(1 - d)",
+        lines.peak_day_l,
+        {
+            "plants": Argument("p", "plants", "plants", 1, 0),
+            "peak_use_ml_per_plant": Argument("E", "modelled use on a clear hot day", "mL per plant", 1, 0),
+            "drain_share": Argument("d", "drain share aimed at", "-", 1, 2),
+        },
+        "L",
+        "volume balance; use by the form of Baille et al. 1994",
+        digits=0,
+    ),
+    Formula(
+        "contact",
+        "Contact rating needed",
+        "Ic = I s",
+        electrics.required_contact_a,
+        {"current_a": _I, "surge_factor": Argument("s", "starting surge", "-", 1, 0)},
+        "A",
+        "starting current over running current",
+        digits=1,
+    ),
+    Formula(
+        "cable_drop",
+        "Voltage lost in the cable",
+        "U = 2 L I 0.0175/A",
+        electrics.cable_drop_v,
+        {"length_m": _L, "current_a": _I, "area_mm2": Argument("A", "copper", "mm²", 1, 2)},
+        "V",
+        "Ohm's law, copper at 20 °C",
+    ),
+    Formula(
+        "battery_days",
+        "Days on the battery",
+        "days = C U f/D",
+        electrics.battery_days,
+        {
+            "battery_ah": Argument("C", "battery", "Ah", 1, 1),
+            "battery_v": Argument("U", "voltage", "V", 1, 0),
+            "usable_share": Argument("f", "usable share", "-", 1, 2),
+            "daily_wh": Argument("D", "need a day", "Wh", 1, 1),
+        },
+        "days",
+        "energy balance",
+        digits=1,
+    ),
+    Formula(
+        "emission_uniformity",
+        "Emission uniformity",
+        "EU = 100 (1 - 1.27 Cv/sqrt(e)) m/M",
+        _emission,
+        {
+            "scatter": Argument("Cv", "scatter of the cups (sd over mean)", "-", 1, 3),
+            "drippers_per_plant": Argument("e", "drippers per plant", "-", 1, 1),
+            "smallest_ml": Argument("m", "smallest cup", "mL", 1, 0),
+            "mean_ml": Argument("M", "mean cup", "mL", 1, 1),
+        },
+        "%",
+        "Keller and Karmeli 1974",
+        digits=1,
+    ),
+    Formula(
+        "probes_needed",
+        "Probes needed",
+        "n = least n ≥ (t(P, n-1) s/E)²",
+        placement.probes_needed,
+        {
+            "spread_points": Argument("s", "spread between probes (sd)", "points", 1, 1),
+            "tolerance_points": Argument("E", "wanted within", "points", 1, 1),
+            "confidence": Argument("P", "certainty", "-", 1, 2),
+        },
+        "probes",
+        "Snedecor and Cochran 1989",
+        digits=0,
+    ),
+    Formula(
+        "payback",
+        "Months to pay back",
+        "months = 12 (K + A)/((W w + F) s - U)",
+        payback.payback_months,
+        {
+            "kit": Argument("K", "kit", "", 1, 0),
+            "labour": Argument("A", "labour", "", 1, 0),
+            "upkeep_a_year": Argument("U", "upkeep a year", "", 1, 0),
+            "water_m3_a_year": Argument("W", "water", "m³ a year", 1, 0),
+            "water_price": Argument("w", "price of water", "per m³", 1, 2),
+            "fertiliser_a_year": Argument("F", "fertiliser a year", "", 1, 0),
+            "saved_share": Argument("s", "share saved", "-", 1, 2),
+        },
+        "months",
+        "simple payback",
+        digits=1,
+    ),
+)
