@@ -10,13 +10,15 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
-from .bus import BusError, NodeBus
+from reedcore.links.analogue import Switch
+
+from .bus import BusError, NodeBus, Sdi12Bus, exchange
 from .queue import ReadingQueue
 from .server import Server, ServerAway, ServerRefused
 
 log = logging.getLogger("reed.gateway")
 BATCH = 4000
-CONFIG_S, COMMAND_S, SEND_S = 1.0, 0.4, 0.4
+CONFIG_S, COMMAND_S, SEND_S, BUS_S = 1.0, 0.4, 0.4, 0.7
 FASTEST_POLL_S = 1.0
 
 
@@ -24,7 +26,8 @@ class Gateway:
     def __init__(self, server: Server, queue: ReadingQueue) -> None:
         self.server, self.queue = server, queue
         self.config: dict[str, Any] | None = None
-        self.buses: dict[int, tuple[tuple[Any, ...], NodeBus]] = {}
+        self.buses: dict[int, tuple[tuple[Any, ...], NodeBus | Sdi12Bus]] = {}
+        self.switches: dict[int, Switch] = {}
         self.due: dict[int, float] = {}
         self.said: dict[str, str] = {}
         self.stop = asyncio.Event()
@@ -44,6 +47,7 @@ class Gateway:
             self._every(0.1, self.poll_due_nodes),
             self._every(SEND_S, self.send_waiting),
             self._every(COMMAND_S, self.carry_commands),
+            self._every(BUS_S, self.carry_bus_requests),
         )
 
     async def _every(self, seconds: float, step: Any) -> None:
@@ -73,12 +77,13 @@ class Gateway:
         """Fetch register maps and clock; connections whose address changed are made anew."""
         self.config = await self.server.config()
         for node in self.config["nodes"]:
-            address = (node["host"], node["port"], node["device_id"])
+            address = (node["host"], node["port"], node["device_id"], node.get("kind", "modbus_tcp"))
             held = self.buses.get(node["id"])
             if held is None or held[0] != address:
                 if held:
                     held[1].close()
-                self.buses[node["id"]] = (address, NodeBus(*address))
+                made = Sdi12Bus(*address[:3]) if address[3] == "sdi12" else NodeBus(*address)
+                self.buses[node["id"]] = (address, made)
 
     async def poll_due_nodes(self) -> None:
         """Read every node whose time has come into the queue on disk."""
@@ -86,24 +91,53 @@ class Gateway:
         if config is None or config["rate"] == 0:
             return
         due = [n for n in config["nodes"] if loop_now >= self.due.get(n["id"], 0.0)]
-        contacts = []
         for node in due:
             self.due[node["id"]] = loop_now + max(FASTEST_POLL_S, node["poll_s"] / config["rate"])
-            contacts.append(await self._poll(node))
+        # Side by side: one slow or dead node must not keep the others waiting.
+        contacts = list(await asyncio.gather(*(self._poll(n) for n in due)))
         if contacts:
             with contextlib.suppress(ServerAway):
                 await self.server.contact(contacts)
 
     async def _poll(self, node: dict[str, Any]) -> dict[str, Any]:
+        bus, health = self.buses[node["id"]][1], {}
         try:
-            values = await self.buses[node["id"]][1].read_channels(node["registers"])
+            values = await bus.read_channels(node["registers"]) if node["registers"] else {}
+            if node.get("health_register") is not None and isinstance(bus, NodeBus):
+                health = await bus.health(node["health_register"], self.site_now())
+                if health["config"] != node["config"]:
+                    await bus.configure(node["health_register"], node["config"], node["poll_s"])
         except BusError as error:
             self._say(node["name"], str(error))
             return {"node": node["id"], "ok": False, "problem": str(error)[:200]}
         self._say(node["name"], "")
         at = self.site_now().isoformat(timespec="milliseconds")
-        self.queue.add([(channel, at, value) for channel, value in values.items()])
-        return {"node": node["id"], "ok": True}
+        steady = {r["channel"]: r.get("debounce_s", 0.0) for r in node["registers"]}
+        self.queue.add([(c, at, self._debounced(c, v, steady[c])) for c, v in values.items()])
+        return {"node": node["id"], "ok": True, "health": health}
+
+    def _debounced(self, channel: int, value: float, hold_s: float) -> float:
+        """A switch changes only when it has held its new state long enough; other values pass."""
+        if hold_s <= 0:
+            return value
+        held = self.switches.get(channel, Switch(bool(value), None, hold_s))
+        self.switches[channel] = held.seen(bool(value), self.site_now().timestamp())
+        return 1.0 if self.switches[channel].closed else 0.0
+
+    async def carry_bus_requests(self) -> None:
+        """Send what the frame bench asks, byte by byte, and tell what came back."""
+        if self.config is None:
+            return
+        for waiting in await self.server.bus_waiting():
+            held = self.buses.get(waiting["node"])
+            if held is None:
+                await self.server.bus_answer(
+                    waiting["number"], b"", "The gateway does not know this node yet: wait a second.", 0.0
+                )
+                continue
+            host, port = held[0][0], held[0][1]
+            answer, problem, elapsed = await exchange(host, port, bytes.fromhex(waiting["request"]))
+            await self.server.bus_answer(waiting["number"], answer, problem, elapsed)
 
     async def send_waiting(self) -> None:
         """Send the oldest waiting readings; they leave the queue when the server has answered."""
@@ -121,7 +155,7 @@ class Gateway:
             return
         for command in await self.server.commands():
             held = self.buses.get(command["node"])
-            if held is None:
+            if held is None or not isinstance(held[1], NodeBus):
                 continue
             try:
                 await self._carry(command, held[1])

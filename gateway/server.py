@@ -47,6 +47,15 @@ class Server:
         """Tell which nodes answered."""
         await self._post("/api/gateway/contact/", {"contacts": contacts})
 
+    async def bus_waiting(self) -> list[dict[str, Any]]:
+        """Requests of the frame bench."""
+        return list(await self._get("/api/gateway/bus/"))
+
+    async def bus_answer(self, number: int, answer: bytes, problem: str, elapsed_ms: float) -> None:
+        """Tell what a bus answered."""
+        body = {"number": number, "answer": answer.hex(), "problem": problem, "elapsed_ms": elapsed_ms}
+        await self._post("/api/gateway/bus/answer/", body)
+
     async def _get(self, path: str) -> Any:
         return await self._ask("GET", path)
 

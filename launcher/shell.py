@@ -76,9 +76,9 @@ def free_port(wanted: int | None = None) -> int:
         return int(probe.getsockname()[1])
 
 
-def free_port_row(count: int) -> int:
-    """The first of `count` free loopback ports in a row."""
-    for base in range(15000 + os.getpid() % 4000, 30000, count):
+def free_port_row(count: int, start: int | None = None) -> int:
+    """The first of `count` free loopback ports in a row, at or after `start`."""
+    for base in range(start or 15000 + os.getpid() % 4000, 30000, count):
         if all(free_port(base + i) == base + i for i in range(count)):
             return base
     raise StepFailed("finding free ports", "no free row of ports", "end programs that hold many ports")

@@ -22,6 +22,8 @@ from .shell import PYTHON, ROOT, VAR, StepFailed, free_port, free_port_row, run,
 
 DEFAULT_PORT = 8000
 STANDIN_NODES = 4
+STANDIN_EXTRA = 24
+"""Ports for stand-in nodes that people add."""
 
 
 @dataclass
@@ -65,6 +67,8 @@ def procfile(port: int, demo: bool, node_base: int, folder: Path) -> str:
             f"{PYTHON} -m standin serve --port-base {node_base} --state {folder / 'standin' / 'state.json'} "
             f"--start-from {folder / 'demo' / 'history.json'} --server {server}"
         )
+    else:
+        processes["standin"] = f"{PYTHON} -m standin alone --server {server}"
     keep = f"exec {sys.executable} {ROOT / 'launcher' / 'keep.py'}"
     return "".join(f"{name}: {keep} {name} {command}\n" for name, command in processes.items())
 
@@ -133,9 +137,16 @@ class Running:
         if self.options.port and self.port != self.options.port:
             raise StepFailed("taking the port", f"port {self.options.port} is in use", "choose another one with --port")
         kept = keys(folder)
-        self.env = environment(url, DATABASE_POOL="true", **kept)
+        extra_base = free_port_row(STANDIN_EXTRA)
+        self.env = environment(
+            url,
+            DATABASE_POOL="true",
+            STANDIN_PORT_BASE=str(extra_base),
+            UPLOADS=str(folder / "uploads"),
+            **kept,
+        )
         manage(self.env, "migrate", "--verbosity", "0", step="migrating the database")
-        node_base = free_port_row(STANDIN_NODES)
+        node_base = free_port_row(STANDIN_NODES, extra_base + STANDIN_EXTRA)
         if self.options.demo:
             prepare_demo(self.env, folder, node_base)
         path = folder / "Procfile"
@@ -215,7 +226,12 @@ def _greet(running: Running, seconds: float) -> None:
         person = definition["people"][0]
         say(f"sign in as {person['username']} with password {person['password']}. The demo runs on its own clock.")
     else:
-        say(
-            "no demo: make the first owner with ./reed manage create_owner --site NAME --owner NAME --latitude N --longitude E"
-        )
+        token = manage(running.env, "first_link", step="making the first owner's link").strip()
+        if token:
+            say(
+                "no demo and nobody here yet. The first owner sets name and password on this link, good once, for 7 days:"
+            )
+            say(f"http://127.0.0.1:{running.port}/welcome/{token.splitlines()[-1]}")
+        else:
+            say("no demo: sign in with your own name and password")
     say("Ctrl-C stops everything")

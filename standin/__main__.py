@@ -17,8 +17,14 @@ def main() -> None:
     serve.add_argument("--state", type=Path, required=True, help="where the simulated world is kept between starts")
     serve.add_argument("--start-from", type=Path, required=True, help="history.json to begin from")
     serve.add_argument("--server", required=True, help="address of the server, for the demo clock and the bench")
+    alone = commands.add_parser("alone", help="run only the stand-in nodes that people add")
+    alone.add_argument("--server", required=True)
     args = parser.parse_args()
-    if args.command == "history":
+    if args.command == "alone":
+        from .serve import run_alone
+
+        asyncio.run(run_alone(args.server))
+    elif args.command == "history":
         from .history import write_history
         from .holding import Holding
 

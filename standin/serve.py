@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import json
+import logging
 import os
 import signal
 from datetime import UTC, datetime, timedelta
@@ -15,12 +16,14 @@ import httpx
 
 from reedcore.probe import Place
 
+from .extra import ExtraWorld, close_node, post_values, show, take_commands
 from .holding import Holding
 from .node import Node, Slot
 from .physics import World
 from .registers import address_of
 
-STEP_S, KEEP_S, ASK_S = 0.2, 2.0, 0.5
+log = logging.getLogger("reed.standin")
+STEP_S, KEEP_S, ASK_S, ASK_EXTRA_S = 0.2, 2.0, 0.5, 1.0
 
 
 class Clock:
@@ -99,6 +102,53 @@ async def follow_server(world: World, clock: Clock, server: str, token: str, sto
                 await asyncio.wait_for(stop.wait(), ASK_S)
 
 
+async def follow_extra(extra: ExtraWorld, clock: Clock, server: str, token: str, stop: asyncio.Event) -> None:
+    """Run the stand-in nodes that people add, beside the demo's or alone."""
+    headers = {"Authorization": f"Node {token}"}
+    async with httpx.AsyncClient(base_url=server, headers=headers, timeout=5, trust_env=False) as client:
+        asked = -ASK_EXTRA_S
+        while not stop.is_set():
+            loop_time = asyncio.get_running_loop().time()
+            if loop_time - asked >= ASK_EXTRA_S:
+                asked = loop_time
+                with contextlib.suppress(httpx.HTTPError, ValueError, KeyError):
+                    answer = await client.get("/api/standin/world/")
+                    if answer.status_code == 200:
+                        said = answer.json()
+                        clock.anchor_real = datetime.fromisoformat(said["anchor_real"])
+                        clock.anchor_site = datetime.fromisoformat(said["anchor_site"])
+                        clock.rate = said["rate"]
+                        await extra.take(said)
+            try:
+                await _turn_extra(extra, clock, client, loop_time)
+            except Exception:
+                # One node that cannot be shown must not stop the others, nor the demo's beside them.
+                log.exception("a stand-in node failed, going on")
+                await asyncio.sleep(1.0)
+            with contextlib.suppress(TimeoutError):
+                await asyncio.wait_for(stop.wait(), STEP_S)
+    for node in extra.nodes.values():
+        await close_node(node)
+
+
+async def _turn_extra(extra: ExtraWorld, clock: Clock, client: httpx.AsyncClient, loop_time: float) -> None:
+    for node in extra.nodes.values():
+        await take_commands(node)
+    extra.advance_to(clock.now())
+    for node in extra.nodes.values():
+        await show(node, extra)
+        await post_values(node, extra, client, loop_time, clock.rate)
+
+
+async def run_alone(server: str) -> None:
+    """Only the nodes that people add: an installation without the demo holding."""
+    stop = asyncio.Event()
+    for sig in (signal.SIGINT, signal.SIGTERM):
+        asyncio.get_running_loop().add_signal_handler(sig, stop.set)
+    clock = Clock(datetime.now(UTC))
+    await follow_extra(ExtraWorld(), clock, server, os.environ.get("GATEWAY_TOKEN", ""), stop)
+
+
 async def run(port_base: int, state: Path, start_from: Path, server: str) -> None:
     """Serve until told to stop."""
     holding = Holding()
@@ -109,7 +159,9 @@ async def run(port_base: int, state: Path, start_from: Path, server: str) -> Non
     nodes = build_nodes(holding, world, port_base)
     for node in nodes:
         await node.open()
-    asking = asyncio.create_task(follow_server(world, clock, server, os.environ.get("GATEWAY_TOKEN", ""), stop))
+    token = os.environ.get("GATEWAY_TOKEN", "")
+    beside = asyncio.create_task(follow_extra(ExtraWorld(), Clock(world.now), server, token, stop))
+    asking = asyncio.create_task(follow_server(world, clock, server, token, stop))
     since_kept = 0.0
     while not stop.is_set():
         for node in nodes:
@@ -125,5 +177,6 @@ async def run(port_base: int, state: Path, start_from: Path, server: str) -> Non
             await asyncio.wait_for(stop.wait(), STEP_S)
     keep_world(world, state)
     await asking
+    await beside
     for node in nodes:
         await node.close()

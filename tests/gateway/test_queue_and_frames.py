@@ -2,8 +2,9 @@ import sqlite3
 
 import pytest
 
-from gateway.bus import spans, value_of, width
+from gateway.bus import spans, width
 from gateway.queue import ReadingQueue
+from reedcore.links.modbus import Encoding, WordOrder, value_from_registers
 from standin.registers import words_of
 
 
@@ -21,6 +22,10 @@ def test_readings_wait_on_disk_until_they_are_confirmed(tmp_path):
     assert [w.as_json() for w in again.oldest(10)] == [{"channel": 1, "time": "2026-06-18T09:00:05+00:00", "raw": 7.0}]
     again.forget([])
     assert len(again) == 1
+
+
+def value_of(words, kind, scale, offset):
+    return value_from_registers(words, Encoding(kind), WordOrder.ABCD, scale, offset)
 
 
 @pytest.mark.parametrize(
