@@ -397,8 +397,8 @@ class DeviceOut:
     name: str
     kept: bool
     form: SheetForm
-    figures: dict[str, Figure] = field(default_factory=dict)
-    findings: list[FindingOut] = field(default_factory=list)
+    figures: dict[str, Figure]
+    findings: list[FindingOut]
 
 
 def _device_out(row: electric.DeviceRow) -> DeviceOut:

@@ -108,6 +108,7 @@ class BedOut:
     id: int
     house: int
     form: BedForm
+    medium_name: str
     figures: dict[str, Figure]
 
 
@@ -132,6 +133,7 @@ class Layout:
     houses: list[HouseOut]
     media: list[MediumOut]
     tanks: list[str]
+    nodes: int
 
 
 @dataclass
@@ -180,7 +182,7 @@ def bed_figures(bed: Bed, at: datetime | None = None) -> dict[str, Figure]:
 
 
 def bed_out(bed: Bed) -> BedOut:
-    return BedOut(bed.pk, bed.house_id, _form(BedForm, bed), bed_figures(bed))
+    return BedOut(bed.pk, bed.house_id, _form(BedForm, bed), medium_of(bed).name, bed_figures(bed))
 
 
 def _house_out(house: House) -> HouseOut:
@@ -197,9 +199,9 @@ def layout(request: Request, site_id: int) -> Layout:
         f"{t.name}: {t.capacity_l:.0f} L, warning at {t.warn_l:.0f} L, empty at {t.empty_l:.0f} L"
         for t in site.tanks.all()
     ]
-    return Layout(
-        site.pk, _form(SiteForm, site), houses, [MediumOut(m.code, m.name, m.origin) for m in all_media(site)], tanks
-    )
+    choice = [MediumOut(m.code, m.name, m.origin) for m in all_media(site)]
+    nodes = site.nodes.exclude(kind="gateway").filter(retired_at=None).count()
+    return Layout(site.pk, _form(SiteForm, site), houses, choice, tanks, nodes)
 
 
 @endpoint("PUT", takes=SiteForm, gives=SiteForm)

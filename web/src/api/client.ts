@@ -26,6 +26,31 @@ export type NodeOut = Schemas["NodeOut"];
 export type Day = Schemas["DayOut"];
 export type Me = Schemas["Me"];
 
+export type WaterWay = Schemas["WaterWay"];
+export type TankLine = Schemas["TankLine"];
+export type PumpLine = Schemas["PumpLine"];
+export type BedLine = Schemas["BedLine"];
+export type SourceOut = Schemas["SourceOut"];
+export type TankOut = Schemas["TankOut"];
+export type PumpOut = Schemas["PumpOut"];
+export type MediumRow = Schemas["MediumRow"];
+export type Profile = Schemas["Profile"];
+export type Cups = Schemas["CupsOut"];
+export type Payback = Schemas["PaybackOut"];
+export type Device = Schemas["DeviceOut"];
+export type Catalogue = Schemas["Catalogue"];
+export type Choice = Schemas["ChoiceOut"];
+export type Kind = Schemas["KindOut"];
+export type PlaceJudged = Schemas["PlaceJudged"];
+export type ChannelOut = Schemas["ChannelOut"];
+export type ActuatorBrief = Schemas["ActuatorBrief"];
+export type Proof = Schemas["ProofOut"];
+export type ActuatorProof = Schemas["ActuatorProofOut"];
+export type BusOut = Schemas["BusOut"];
+export type FrameOut = Schemas["FrameOut"];
+export type WiringSheet = Schemas["WiringSheet"];
+export type ProbePage = Schemas["ProbePage"];
+
 export interface FieldError {
   field: string;
   value: unknown;

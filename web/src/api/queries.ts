@@ -52,6 +52,17 @@ export const useLayout = (site: number) =>
 export const useNodes = (site: number) =>
   useQuery({ queryKey: ["nodes", site], queryFn: () => take(api.GET("/api/sites/{site_id}/nodes/", { params: { path: { site_id: site } } })) });
 
+export const usePlumbing = (site: number) =>
+  useQuery({ queryKey: ["plumbing", site], queryFn: () => take(api.GET("/api/sites/{site_id}/plumbing/", { params: { path: { site_id: site } } })) });
+
+export const useMedia = (site: number) =>
+  useQuery({ queryKey: ["media", site], queryFn: () => take(api.GET("/api/sites/{site_id}/media/", { params: { path: { site_id: site } } })) });
+
+export const useCatalogue = () => useQuery({ queryKey: ["catalogue"], queryFn: () => take(api.GET("/api/catalogue/")), staleTime: Infinity });
+
+export const useElectrics = (site: number) =>
+  useQuery({ queryKey: ["electrics", site], queryFn: () => take(api.GET("/api/sites/{site_id}/electrics/", { params: { path: { site_id: site } } })) });
+
 export type Weather = "clear" | "mixed" | "dull" | "hot";
 
 export const useSimulated = (bed: number, programme: ProgrammeForm | null, weather: Weather) =>

@@ -2181,6 +2181,7 @@ export interface components {
             id: number;
             house: number;
             form: components["schemas"]["BedForm"];
+            medium_name: string;
             figures: {
                 [key: string]: components["schemas"]["Figure"];
             };
@@ -2509,10 +2510,10 @@ export interface components {
             name: string;
             kept: boolean;
             form: components["schemas"]["SheetForm"];
-            figures?: {
+            figures: {
                 [key: string]: components["schemas"]["Figure"];
             };
-            findings?: components["schemas"]["FindingOut"][];
+            findings: components["schemas"]["FindingOut"][];
         };
         Drop: {
             /** Format: date-time */
@@ -2719,6 +2720,7 @@ export interface components {
             houses: components["schemas"]["HouseOut"][];
             media: components["schemas"]["MediumOut"][];
             tanks: string[];
+            nodes: number;
         };
         Line: {
             bed: number;

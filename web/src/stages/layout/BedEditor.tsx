@@ -9,6 +9,8 @@ interface Props {
   layout: Layout;
   house: number;
   bed: BedOut | null;
+  /** A bed that the new one is to be like. */
+  copy?: BedOut | null;
   onClose: () => void;
 }
 
@@ -17,7 +19,8 @@ interface FieldSpec {
   label: string;
   unit?: string;
   help?: string;
-  shape?: string;
+  shapes?: string[];
+  optional?: boolean;
   scale?: number;
 }
 
@@ -25,17 +28,31 @@ const NUMBERS: FieldSpec[] = [
   { name: "plants", label: "Plants in the bed" },
   { name: "plants_per_m2", label: "Plants per m²" },
   { name: "leaf_area_index", label: "Leaf area index", unit: "m²/m²", help: "leaf area over ground; 2.5 for a full crop" },
-  { name: "length_cm", label: "Length of the slab", unit: "cm", shape: "slab" },
-  { name: "width_cm", label: "Width of the slab", unit: "cm", shape: "slab" },
-  { name: "top_diameter_cm", label: "Diameter at the top", unit: "cm", shape: "pot" },
-  { name: "base_diameter_cm", label: "Diameter at the base", unit: "cm", shape: "pot" },
+  { name: "fill_l", label: "Filled with", unit: "L", shapes: ["bag"], help: "litres in one bag" },
+  { name: "length_cm", label: "Length", unit: "cm", shapes: ["slab", "trough"] },
+  { name: "width_cm", label: "Width at the top", unit: "cm", shapes: ["slab", "trough", "bag"] },
+  { name: "base_width_cm", label: "Width at the base", unit: "cm", shapes: ["trough"] },
+  { name: "top_diameter_cm", label: "Diameter at the top", unit: "cm", shapes: ["pot"] },
+  { name: "base_diameter_cm", label: "Diameter at the base", unit: "cm", shapes: ["pot"] },
+  { name: "top_side_cm", label: "Side at the top", unit: "cm", shapes: ["square_pot"] },
+  { name: "base_side_cm", label: "Side at the base", unit: "cm", shapes: ["square_pot"] },
   { name: "height_cm", label: "Height of the medium", unit: "cm" },
   { name: "plants_per_container", label: "Plants in one container" },
   { name: "rated_flow_ml_min", label: "Rated dripper flow", unit: "mL/min per plant", help: "all drippers of a plant together" },
   { name: "tested_flow_ml_min", label: "Tested dripper flow", unit: "mL/min per plant", help: "from catch cups; leave empty until you have tested" },
+  { name: "drippers_per_plant", label: "Drippers per plant" },
+  { name: "laterals", label: "Dripper lines in the bed", help: "leave empty if you do not want head loss worked out", optional: true },
+  { name: "lateral_length_m", label: "Length of one line", unit: "m", optional: true },
+  { name: "lateral_diameter_mm", label: "Inner diameter of the line", unit: "mm", optional: true },
+  { name: "dripper_head_m", label: "Head at the dripper", unit: "m" },
+  { name: "dripper_exponent", label: "Dripper exponent", help: "0.5 for a plain dripper, 0 for a pressure compensating one" },
   { name: "line_fill_s", label: "Time to fill the line", unit: "s" },
   { name: "feed_ec_ms_cm", label: "Feed conductivity", unit: "mS/cm" },
   { name: "dry_limit", label: "Dry limit", unit: "% v/v", scale: 100 },
+];
+
+const SHAPES = [
+  { value: "slab", label: "slab" }, { value: "trough", label: "trough" }, { value: "pot", label: "round pot" }, { value: "square_pot", label: "square pot" }, { value: "bag", label: "filled bag" },
 ];
 
 /** Proposals for a new bed: like the last bed of the house, else a common slab. */
@@ -46,13 +63,13 @@ function startOf(layout: Layout, house: number): BedForm {
   if (last) return { ...last, name: next, version: 0 };
   return {
     name: next, crop: "", plants: 100, plants_per_m2: 2.5, leaf_area_index: 2.5, shape: "slab", height_cm: 10, plants_per_container: 4, medium: "coir", rated_flow_ml_min: 33,
-    line_fill_s: 10, feed_ec_ms_cm: 2.2, dry_limit: 0.486, length_cm: 100, width_cm: 18, version: 0,
+    line_fill_s: 10, feed_ec_ms_cm: 2.2, dry_limit: 0.486, length_cm: 100, width_cm: 18, drippers_per_plant: 1, dripper_head_m: 10, dripper_exponent: 0.5, version: 0,
   };
 }
 
 /** Describe a bed; what follows from it is worked out by the server while typing. */
-export default function BedEditor({ layout, house, bed, onClose }: Props) {
-  const start = useMemo(() => bed?.form ?? startOf(layout, house), [bed, layout, house]);
+export default function BedEditor({ layout, house, bed, copy = null, onClose }: Props) {
+  const start = useMemo(() => bed?.form ?? (copy ? { ...copy.form, name: startOf(layout, house).name, version: 0 } : startOf(layout, house)), [bed, copy, layout, house]);
   const [form, setForm] = useState<BedForm>(start);
   const proposal = useQuery({
     queryKey: ["bed-proposal", house, form],
@@ -65,7 +82,7 @@ export default function BedEditor({ layout, house, bed, onClose }: Props) {
       bed
         ? take(api.PUT("/api/beds/{bed_id}/", { params: { path: { bed_id: bed.id } }, body: form }))
         : take(api.POST("/api/houses/{house_id}/beds/", { params: { path: { house_id: house } }, body: form })),
-    "layout", "watch", "programme",
+    "layout", "watch", "programme", "plumbing",
   );
   const error = save.error instanceof ApiError ? save.error : null;
   const hint = (name: string) => proposal.data?.problems?.find((p) => p.field === name)?.expected;
@@ -84,13 +101,16 @@ export default function BedEditor({ layout, house, bed, onClose }: Props) {
           <Form.Item label="Crop" htmlFor="bed-crop" {...status("crop")}>
             <Input id="bed-crop" value={form.crop} maxLength={60} onChange={(e) => set({ crop: e.target.value })} />
           </Form.Item>
+          <Form.Item label="Growth stage" htmlFor="bed-stage" {...status("growth_stage")}>
+            <Input id="bed-stage" value={form.growth_stage ?? ""} maxLength={40} placeholder="young, growing, fruiting…" onChange={(e) => set({ growth_stage: e.target.value })} />
+          </Form.Item>
           <Form.Item label="Medium" htmlFor="bed-medium" {...status("medium")}>
             <Select id="bed-medium" aria-label="Medium" value={form.medium} options={layout.media.map((m) => ({ value: m.code, label: m.name }))} onChange={(medium) => set({ medium })} />
           </Form.Item>
           <Form.Item label="Container" htmlFor="bed-shape" {...status("shape")}>
-            <Select id="bed-shape" aria-label="Container" value={form.shape} options={[{ value: "slab", label: "slab or trough" }, { value: "pot", label: "round pot" }]} onChange={(shape) => set({ shape })} />
+            <Select id="bed-shape" aria-label="Container" value={form.shape} options={SHAPES} onChange={(shape) => set({ shape })} />
           </Form.Item>
-          {NUMBERS.filter((f) => !f.shape || f.shape === form.shape).map((f) => {
+          {NUMBERS.filter((f) => !f.shapes || f.shapes.includes(form.shape)).map((f) => {
             const held = form[f.name] as number | null;
             return (
               <Form.Item key={f.name} label={f.label} htmlFor={`bed-${f.name}`} extra={f.help} {...status(f.name)}>
@@ -109,7 +129,7 @@ export default function BedEditor({ layout, house, bed, onClose }: Props) {
       {proposal.data && (
         <div className="follows">
           <b>What follows</b>
-          {Object.entries({ container: "one container", volume: "substrate per plant", ml_per_point: "one point of water content", capacity: "capacity", flow: "bed flow" }).map(([key, label]) => {
+          {Object.entries({ container: "one container", volume: "substrate per plant", ml_per_point: "one point of water content", easily: "easily usable water", capacity: "capacity", flow: "bed flow" }).map(([key, label]) => {
             const figure = proposal.data.figures[key];
             return figure ? <div key={key}><span className="quiet">{label}</span> <Fig figure={figure} label={label} source /></div> : null;
           })}

@@ -33,6 +33,7 @@ function SiteEditor({ layout, onClose }: { layout: Layout; onClose: () => void }
         {number("latitude", "Latitude", "° north")}
         {number("longitude", "Longitude", "° east")}
         {number("altitude_m", "Height above the sea", "m")}
+        <Button onClick={() => void take(api.POST("/api/zone/", { body: { latitude: form.latitude, longitude: form.longitude } })).then((z) => setForm((f) => ({ ...f, time_zone: z.time_zone })))}>Propose the time zone of this position</Button>
         <Form.Item label="Time zone" htmlFor="site-zone" {...item(error, "time_zone")}><Input id="site-zone" value={form.time_zone} onChange={(e) => setForm({ ...form, time_zone: e.target.value })} /></Form.Item>
       </Form>
     </Drawer>
