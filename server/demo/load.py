@@ -19,12 +19,13 @@ from common.clock import real_now
 from fitting.models import Actuator, ActuatorKind, Channel, Node, NodeKind, Probe
 from fitting.services import set_token
 from logbook.models import Note
-from places.models import Bed, House, Pump, Site, Tank
+from places.models import Bed, DripperTest, House, Pump, Site, Tank, WaterSource
 from places.sun import local_day
 from readings.bulk import copy_rows
 from readings.models import Latest, Quality, Reading
 from reedcore.calibration import CalibrationPoint, two_point_calibration
 from reedcore.probe import RawCurve, raw_from_water_content
+from reedcore.uniformity import dripper_test
 from watering.days import renew_day
 from watering.models import BedControl, Decision, ProgrammeVersion, Pulse, PulseState
 
@@ -118,12 +119,19 @@ def _nodes_and_water(work: Loading, gateway_token: str) -> None:
     gateway = Node.objects.create(site=work.site, name="Gateway", kind=NodeKind.GATEWAY, last_seen=work.end)
     set_token(gateway, gateway_token)
     t = d["tank"]
+    source = WaterSource.objects.create(site=work.site, **d["water_source"])
     tank = Tank.objects.create(
-        site=work.site, name=t["name"], capacity_l=t["capacity_l"], warn_l=t["warn_l"], empty_l=t["empty_l"]
+        site=work.site,
+        source=source,
+        name=t["name"],
+        capacity_l=t["capacity_l"],
+        warn_l=t["warn_l"],
+        empty_l=t["empty_l"],
+        **t["form"],
     )
     _channels(work, "tank", t["node"], t["slot"], {"tank": tank}, "tank:{q}")
     for p in d["pumps"]:
-        pump = Pump.objects.create(tank=tank, name=p["name"], flow_l_min=p["flow_l_min"])
+        pump = Pump.objects.create(tank=tank, name=p["name"], **p["line"])
         work.pumps[p["name"]] = pump
         _channels(work, "pump", p["node"], p["slot"], {"pump": pump}, f"pump:{p['name']}:{{q}}")
         _actuator(work, ActuatorKind.PUMP, p["node"], p["slot"], pump=pump)
@@ -185,7 +193,7 @@ def _house(work: Loading, d: dict[str, Any], order: int) -> None:
 
 def _bed(work: Loading, house: House, d: dict[str, Any], order: int) -> None:
     record = work.record["beds"][d["name"]]
-    values = {k: d[k] for k in BED_KEYS if k in d}
+    values = {k: d[k] for k in BED_KEYS if k in d} | d["lines"]
     bed = Bed.objects.create(
         house=house, order=order, name=d["name"], pump=work.pumps[d["pump"]], dry_limit=record["dry_limit"], **values
     )
@@ -194,9 +202,28 @@ def _bed(work: Loading, house: House, d: dict[str, Any], order: int) -> None:
     for definition in (d.get("old_probe"), d["probe"]):
         if definition:
             _probe(work, bed, d, definition, record)
+    if "cups" in d:
+        _cups(work, bed, d["cups"])
     programme = _programme(work, bed, d, record)
     _pulses(bed, programme, record, work)
     _control(bed, record, work)
+
+
+def _cups(work: Loading, bed: Bed, cups: dict[str, Any]) -> None:
+    judged = dripper_test(np.array(cups["volumes_ml"], float), cups["minutes"], bed.drippers_per_plant)
+    DripperTest.objects.create(
+        bed=bed,
+        at=work.local(cups["local"]),
+        by=work.owner,
+        minutes=cups["minutes"],
+        volumes_ml=cups["volumes_ml"],
+        drippers_per_plant=bed.drippers_per_plant,
+        christiansen=judged.christiansen,
+        low_quarter=judged.low_quarter,
+        emission=judged.emission,
+        flow_before_ml_min=bed.rated_flow_ml_min,
+        flow_after_ml_min=judged.mean_flow_ml_min,
+    )
 
 
 def _probe(work: Loading, bed: Bed, d: dict[str, Any], p: dict[str, Any], record: dict[str, Any]) -> None:

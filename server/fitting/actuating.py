@@ -123,7 +123,7 @@ def _order(devices: list[Actuator], seconds: float, now: datetime, rate: float) 
 def release(proof: ActuatorProof, now: datetime) -> ActuatorProof:
     """Stop at once: the button was let go."""
     row = ActuatorProof.objects.select_for_update(of=("self",)).get(pk=proof.pk)
-    if row.outcome == Outcome.OPEN and row.checks["runs"]:
+    if row.outcome == Outcome.OPEN and row.checks["runs"] and not row.checks.get("released"):
         rate = max(1.0, rate_of(row.actuator.node.site))
         _order(partners(row.actuator), 0.0, now, rate)
         row.checks["runs"][-1]["until"] = min(row.checks["runs"][-1]["until"], now.isoformat())

@@ -4,6 +4,8 @@ from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from typing import Any
 
+from django.apps import apps
+from django.db.models import Count, Prefetch, Sum
 from rest_framework.request import Request
 
 from accounts.access import reach
@@ -24,7 +26,7 @@ from .building import (
     save_node,
     set_faults,
 )
-from .models import Actuator, Channel, Input, Node, NodeKind, Outcome
+from .models import Actuator, Channel, Input, Node, NodeKind, Outcome, Proof
 from .services import make_token
 from .silence import interval_s, rate_of, silent_since
 
@@ -223,25 +225,32 @@ def _channel(c: Channel) -> ChannelOut:
 
 def name_of(a: Actuator) -> str:
     """A device in words."""
-    owner = f"of bed {a.bed.name}" if a.bed else f"{a.pump.name}" if a.pump else a.name
-    return f"{a.get_kind_display()} {owner}".strip()
+    if a.bed:
+        return f"{a.get_kind_display()} of bed {a.bed.name}"
+    name = a.pump.name if a.pump else a.name
+    return name if a.kind in name.lower() else f"{a.get_kind_display()} {name}".strip()
 
 
-def _actuator(a: Actuator) -> ActuatorBrief:
-    runs = [c for c in a.commands.all() if c.started_at and c.seconds > 0]
-    return ActuatorBrief(
-        a.pk,
-        a.kind,
-        name_of(a),
-        a.bed_id,
-        a.pump_id,
-        len(runs),
-        sum(c.seconds for c in runs) / 3600,
-        _brief(a.proofs.all()),
-    )
+Runs = dict[int, tuple[int, float]]
+"""Starts and hours by actuator."""
 
 
-def node_out(node: Node, now: datetime, rate: float) -> NodeOut:
+def runs_of(site: Site) -> Runs:
+    """How often and how long each device of a site ran, summed in the database: a season holds many commands."""
+    commands = apps.get_model("watering", "Command").objects
+    rows = commands.filter(actuator__node__site=site, started_at__isnull=False, seconds__gt=0)
+    return {
+        pk: (starts, seconds / 3600)
+        for pk, starts, seconds in rows.values_list("actuator").annotate(n=Count("pk"), s=Sum("seconds"))
+    }
+
+
+def _actuator(a: Actuator, runs: Runs) -> ActuatorBrief:
+    starts, hours = runs.get(a.pk, (0, 0.0))
+    return ActuatorBrief(a.pk, a.kind, name_of(a), a.bed_id, a.pump_id, starts, hours, _brief(a.proofs.all()))
+
+
+def node_out(node: Node, now: datetime, rate: float, runs: Runs) -> NodeOut:
     host, port = node.address
     if node.is_standin:
         address = f"stand-in, device {node.device_id}"
@@ -251,17 +260,19 @@ def node_out(node: Node, now: datetime, rate: float) -> NodeOut:
         address = "posts with its token" if node.kind == NodeKind.HTTP else "speaks for the nodes"
     silent = node.kind != NodeKind.GATEWAY and silent_since(node, now, rate) is not None
     return NodeOut(
-        node.pk, node.name, NodeKind(node.kind), NodeKind(node.kind).label, address, node.host, node.port, node.device_id,
+        node.pk, node.name, node.kind, NodeKind(node.kind).label, address, node.host, node.port, node.device_id,
         node.poll_s, interval_s(node, rate), node.baud, node.cable_m, node.supply_needed_v, node.last_seen, silent,
         node.last_problem, bool(node.token_hash), node.is_standin, list(node.faults), node.firmware, node.restarts,
         node.uptime_s, node.clock_offset_s, node.supply_v, node.battery_v, node.config_number, node.config_confirmed,
-        [_channel(c) for c in node.channels.all() if c.retired_at is None], [_actuator(a) for a in node.actuators.all()],
+        [_channel(c) for c in node.channels.all() if c.retired_at is None], [_actuator(a, runs) for a in node.actuators.all()],
     )  # fmt: skip
 
 
+# Without the curves: a list needs only how the tests ended.
+BRIEF_PROOFS = Proof.objects.exclude(outcome=Outcome.OPEN).defer("plot", "result", "phases")
 RELATED = (
-    "channels__latest", "channels__bed", "channels__probe", "channels__house", "channels__tank", "channels__pump", "channels__proofs",
-    "actuators__bed", "actuators__pump", "actuators__commands", "actuators__proofs",
+    "channels__latest", "channels__bed", "channels__probe", "channels__house", "channels__tank", "channels__pump",
+    Prefetch("channels__proofs", BRIEF_PROOFS), "actuators__bed", "actuators__pump", "actuators__proofs",
 )  # fmt: skip
 
 
@@ -269,9 +280,9 @@ RELATED = (
 def nodes(request: Request, site_id: int) -> list[NodeOut]:
     """Nodes of a site with every channel's last raw value and its age."""
     site = reach(request, Site, site_id)
-    now, rate = site_now(site), rate_of(site)
+    now, rate, runs = site_now(site), rate_of(site), runs_of(site)
     rows = site.nodes.filter(retired_at=None).prefetch_related(*RELATED).order_by("id")
-    return [node_out(n, now, rate) for n in rows]
+    return [node_out(n, now, rate, runs) for n in rows]
 
 
 @endpoint("POST", takes=NodeForm, gives=MadeNode, status=201)
@@ -283,7 +294,7 @@ def node_add(request: Request, data: NodeForm, site_id: int) -> MadeNode:
         **{
             **{f: getattr(data, f) for f in NodeForm.__dataclass_fields__},
             "sensors": sensors,
-            "kind": NodeKind(data.kind),
+            "kind": data.kind,
         }
     )
     node = add_node(site, plan, request.user, site_now(site))

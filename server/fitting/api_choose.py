@@ -1,6 +1,7 @@
 """Fit: which sensor, where it goes, how many; and the sheets to print."""
 
 from dataclasses import dataclass
+from io import BytesIO
 
 import segno
 from django.http import HttpRequest, HttpResponse
@@ -322,7 +323,9 @@ def probe_qr(request: HttpRequest, probe_id: int) -> HttpResponse:
     if probe is None:
         return HttpResponse(status=404)
     code = segno.make(request.build_absolute_uri(f"/probe/{probe_id}"), error="m")
-    return HttpResponse(code.svg_inline(scale=3, border=2, dark="#000"), content_type="image/svg+xml")
+    out = BytesIO()
+    code.save(out, kind="svg", scale=3, border=2, dark="#000")
+    return HttpResponse(out.getvalue(), content_type="image/svg+xml")
 
 
 @dataclass

@@ -1,6 +1,6 @@
 """Fit: proving sensors and actuators, the frame bench, electrics sheets."""
 
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass
 from datetime import datetime
 from typing import Any
 

@@ -1,5 +1,5 @@
 from collections.abc import Mapping
-from datetime import datetime
+from datetime import date, datetime
 from typing import Any
 
 from django.db import models, transaction
@@ -29,9 +29,15 @@ def record(
         action=action,
         target=type(target).__name__,
         target_id=target.pk,
-        before=dict(before) if before is not None else None,
-        after=dict(after) if after is not None else None,
+        before=_plain(before),
+        after=_plain(after),
     )
+
+
+def _plain(values: Mapping[str, Any] | None) -> dict[str, Any] | None:
+    if values is None:
+        return None
+    return {k: v.isoformat() if isinstance(v, date) else v for k, v in values.items()}
 
 
 @transaction.atomic

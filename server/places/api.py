@@ -12,6 +12,7 @@ from accounts.roles import Role
 from common.clock import site_now
 from common.endpoint import endpoint
 from common.figures import Figure, worked
+from reedcore.formulas import formula
 from reedcore.substrate import proposed_dry_limit
 
 from .beds import capacity_of, container_l, sides_of, volume_of
@@ -153,7 +154,9 @@ def _form(kind: Any, row: Any) -> Any:
 def bed_figures(bed: Bed, at: datetime | None = None) -> dict[str, Figure]:
     """Container, volume per plant, mL per point, capacity and bed flow, each with its formula."""
     m = medium_of(bed)
-    container = worked(f"{bed.shape}_volume", sides_of(bed), "from the dimensions", at)
+    code = f"{bed.shape}_volume"
+    sides = {name: value for name, value in sides_of(bed).items() if name in formula(code).arguments}
+    container = worked(code, sides, "from the dimensions", at)
     volume = volume_of(bed)
     flow_source = "tested flow" if bed.tested_flow_ml_min else "rated flow, not tested yet"
     return {

@@ -170,6 +170,8 @@ def _finite(value: float) -> float | None:
 def _months(value: float | None) -> str:
     if value is None:
         return "never"
+    if value > 240:
+        return "more than 20 years"
     return f"{value:.0f} months" if value < 24 else f"{value / 12:.1f} years"
 
 

@@ -53,7 +53,7 @@ def proposed(site: Site) -> tuple[dict[str, list[float]], dict[str, str]]:
     likely = {
         "kit": KIT_PER_BED * beds,
         "labour": LABOUR_PER_BED * beds,
-        "upkeep_a_year": 25.0 * beds,
+        "upkeep_a_year": 12.0 * beds,
         "water_m3_a_year": water,
         "water_price": 1.1,
         "fertiliser_a_year": water * 0.9,
@@ -62,7 +62,7 @@ def proposed(site: Site) -> tuple[dict[str, list[float]], dict[str, str]]:
     origin = {
         "kit": f"{KIT_PER_BED:.0f} a bed: two probes, a share of a node, a valve; a starting value",
         "labour": f"{LABOUR_PER_BED:.0f} a bed, a starting value",
-        "upkeep_a_year": "25 a bed: replacing a probe now and then; a starting value",
+        "upkeep_a_year": "12 a bed: replacing a probe now and then; a starting value",
         "water_m3_a_year": source,
         "water_price": "a starting value; see your bill",
         "fertiliser_a_year": "0.9 for each m³ of water, a starting value; see your bill",

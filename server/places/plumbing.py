@@ -12,16 +12,14 @@ from reedcore.hydraulics import (
     STARTING_SHUTOFF_SHARE,
     HeadPart,
     Lateral,
-    head_loss_m,
     lateral_flow,
     line_volume_l,
-    solve_operating_point,
 )
 from reedcore.lines import BedDemand, best_sequence, pump_load
 from reedcore.tanks import Tank as CoreTank
 from reedcore.tanks import TankShape, level_from_litres
 
-from .beds import setup_of
+from .beds import friction_m, main_loss_m, pump_flow_of, setup_of
 from .models import Bed, Pump, Site, Tank
 
 DOSE_SHARE = 0.03
@@ -193,9 +191,7 @@ def _pump_flow(pump: Pump, beds: list[Bed]) -> tuple[list[HeadStep], Figure, flo
         )
         return [], figure, pump.flow_l_min
     shutoff = pump.shutoff_head_m or STARTING_SHUTOFF_SHARE * pump.rated_head_m
-    main = 0.0
-    if pump.main_length_m and pump.main_diameter_mm:
-        main = head_loss_m(pump.flow_l_min, pump.main_diameter_mm, pump.main_length_m)
+    main, friction = main_loss_m(pump), friction_m(pump)
     dripper = max((b.dripper_head_m for b in beds), default=10.0)
     steps = [
         HeadPart("lift", pump.lift_m),
@@ -204,8 +200,7 @@ def _pump_flow(pump: Pump, beds: list[Bed]) -> tuple[list[HeadStep], Figure, flo
         HeadPart("injector", pump.injector_loss_m),
         HeadPart("at the dripper", dripper),
     ]
-    friction = main + pump.filter_loss_m + pump.injector_loss_m
-    flow = solve_operating_point(pump.flow_l_min, pump.rated_head_m, shutoff, pump.lift_m + dripper, friction)
+    flow = pump_flow_of(pump, dripper)
     share = (flow / pump.flow_l_min) ** 1.852
     head = pump.lift_m + dripper + friction * share
     figure = worked(
@@ -227,14 +222,19 @@ def _say(pump: Pump, flow: float, groups: list[GroupOut], seconds: float, share:
     if not groups:
         return f"{pump.name} has no bed yet." if not beds else f"{pump.name} cannot feed each of its beds; see below."
     if len(groups) == 1:
-        text = f"{pump.name} feeds all {beds} beds at once: {groups[0].flow_l_min:.1f} of {flow:.1f} L/min, {seconds / 60:.1f} min a round."
+        all_beds = "its bed" if beds == 1 else "both its beds" if beds == 2 else f"all {beds} beds"
+        text = f"{pump.name} feeds {all_beds}{' at once' if beds > 1 else ''}: {groups[0].flow_l_min:.1f} of {flow:.1f} L/min, {seconds / 60:.1f} min a round."
     else:
-        order = ", then ".join(" and ".join(g.beds) for g in groups)
+        order = ", then ".join(_and(sorted(g.beds)) for g in groups)
         text = f"{pump.name} feeds its beds in {len(groups)} groups: {order}; {seconds / 60:.1f} min a round."
     if share is None:
         return text
     due = " A second pump is due." if share > 0.85 else ""
     return f"{text} On a peak day it runs {100 * share:.0f} % of {WATERING_HOURS:.0f} watering hours.{due}"
+
+
+def _and(names: list[str]) -> str:
+    return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"
 
 
 def bed_line(bed: Bed) -> BedLine:

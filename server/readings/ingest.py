@@ -102,6 +102,8 @@ def _time_of(value: Any, latest: datetime) -> datetime:
 
 @transaction.atomic
 def _keep(good: list[Reading]) -> None:
+    # In order of key: two batches with the same rows in different order would deadlock on each other's fresh keys.
+    good.sort(key=lambda r: (r.channel_id, r.time))
     Reading.objects.bulk_create(good, ignore_conflicts=True, batch_size=5000)
     newest: dict[int, Reading] = {}
     for reading in good:

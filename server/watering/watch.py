@@ -8,6 +8,7 @@ from django.core.cache import cache
 from common.clock import midnight_of, site_now
 from common.figures import Figure, measured, worked
 from fitting.models import Channel, Quantity
+from fitting.silence import silent_nodes
 from places.models import Bed, House, Site
 from places.sun import local_day, sun_times
 from readings.models import Latest
@@ -16,7 +17,7 @@ from readings.series import bucketed, slopes_per_hour
 from .forecast import next_pulse_window, rest_of_day
 from .models import Pulse, PulseState
 from .state import SiteState, bed_state, gather, programme_of
-from .watch_words import say_bed, say_site
+from .watch_words import say_bed, say_silent, say_site
 
 FRESH_S = 900.0
 
@@ -107,11 +108,12 @@ def watch_of(site: Site) -> Watch:
     extra = _Extra(state)
     beds = [_bed_now(state, bed, extra) for bed in state.beds]
     rate = site.demo_clock.rate if hasattr(site, "demo_clock") else 1.0
+    silent = [n.name for n in silent_nodes(site, now)]
     jobs = {
         "calibrate": sum(b.todo_stage == "calibrate" for b in beds),
         "water": sum(b.todo_stage == "water" for b in beds),
         "watch": sum(b.urgent > 1 for b in beds),
-        "fit": sum(b.todo_stage == "fit" for b in beds),
+        "fit": sum(b.todo_stage == "fit" for b in beds) + len(silent),
     }
     return Watch(
         site.pk,
@@ -122,7 +124,7 @@ def watch_of(site: Site) -> Watch:
         sunset,
         hasattr(site, "demo_clock"),
         rate,
-        say_site(beds),
+        say_site(beds) + say_silent(silent),
         beds,
         [_air(h, extra, now) for h in site.houses.all()],
         _tanks(site, state),

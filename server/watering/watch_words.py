@@ -78,6 +78,17 @@ def _now_words(bed: Bed, theta: float, trend: float) -> str:
     return f"Water content {100 * theta:.1f} %, {say_trend(trend)}."
 
 
+def say_silent(names: Sequence[str]) -> str:
+    """Silent nodes in a sentence, empty when all speak."""
+    if not names:
+        return ""
+    if len(names) == 1:
+        return f" Node {names[0]} is silent: see Fit."
+    return (
+        f" {_number(len(names))} nodes are silent ({', '.join(names[:4])}{', …' if len(names) > 4 else ''}): see Fit."
+    )
+
+
 def say_site(beds: Sequence[BedInWords]) -> str:
     needy = [b for b in beds if b.urgent >= 2]
     if not beds:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from ..errors import OutOfRange
 
 ADDRESS = re.compile(r"[0-9A-Za-z]")
-VALUE = re.compile(r"[+-](?:\d{1,7}\.?\d{0,7}|\.\d{1,7})")
+VALUE = re.compile(r"[+-](?=(?:\.?\d){1,7}\.?(?![\d.]))(?:\d+\.?\d*|\.\d+)")
 NOTICE = re.compile(r"(\d{3})(\d{1,3})")
 IDENTITY = re.compile(r"(\d\d)(.{8})(.{6})(.{3})(.{0,13})", re.ASCII | re.DOTALL)
 

@@ -16,8 +16,8 @@ function rowSize(bed: BedOut): { length: number; width: number } {
 export function HousePlan({ beds, chosen, onChoose, label }: { beds: BedOut[]; chosen: number | null; onChoose: (bed: number) => void; label: string }) {
   const sizes = beds.map(rowSize);
   const longest = Math.max(1, ...sizes.map((s) => s.length));
-  const scale = 560 / longest;
-  const pitch = Math.max(30, Math.min(44, 300 / Math.max(1, beds.length)));
+  const scale = 500 / longest;
+  const pitch = Math.max(26, Math.min(36, 260 / Math.max(1, beds.length)));
   const height = beds.length * pitch + 26;
   return (
     <svg viewBox={`0 0 720 ${height}`} className="house-plan-svg" role="group" aria-label={label}>
@@ -34,7 +34,7 @@ export function HousePlan({ beds, chosen, onChoose, label }: { beds: BedOut[]; c
             <rect x="0" y={y - 3} width="720" height={pitch - 2} fill={here ? "#fbf8ea" : "transparent"} />
             <text x="4" y={y + pitch / 2 + 1} className="plan-name">{bed.form.name}</text>
             <rect x="46" y={y + (pitch - 8 - h) / 2} width={w} height={h} rx={bed.form.shape === "pot" ? h / 2 : 2} fill={here ? colour.reed : "#c9d3c1"} stroke={colour.ink} strokeWidth="1.2" />
-            <text x={Math.min(54 + w, 640)} y={y + pitch / 2 + 1} className="axis">{fixed(size.length, 1)} m, {bed.form.plants} plants</text>
+            <text x={Math.min(54 + w, 600)} y={y + pitch / 2 + 1} className="axis">{fixed(size.length, 1)} m, {bed.form.plants} plants</text>
           </g>
         );
       })}

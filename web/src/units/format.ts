@@ -44,7 +44,8 @@ export function sinceSunrise(now: string, sunrise: string): string {
 
 export const seconds = (value: number | null | undefined): string => {
   if (value === null || value === undefined) return "–";
-  return value < 120 ? `${Math.round(value)} s` : `${Math.floor(value / 60)} min ${String(Math.round(value % 60)).padStart(2, "0")} s`;
+  const whole = Math.round(value);
+  return whole < 120 ? `${whole} s` : `${Math.floor(whole / 60)} min ${String(whole % 60).padStart(2, "0")} s`;
 };
 
 export const millilitres = (value: number): string => (value < 1000 ? `${fixed(value, 0)} mL` : `${fixed(value / 1000, 2)} L`);

@@ -41,13 +41,14 @@ export default function AddNode({ watch, bed, onClose }: { watch: Watch; bed: Be
       params: { path: { site_id: watch.site } },
       body: {
         ...form,
-        sensors: sensors.map((s) => ({ kind: s.kind, input: s.input, [s.owner.split(":")[0] ?? "bed"]: s.owner ? number(s.owner) : null })),
+        sensors: sensors.map((s) => ({ kind: s.kind, input: s.input, [ownerOf(s).split(":")[0] || "bed"]: ownerOf(s) ? number(ownerOf(s)) : null })),
         valves: moves.filter((m) => m.startsWith("bed:")).map(number),
         pumps: moves.filter((m) => m.startsWith("pump:")).map(number),
       },
     })),
     "nodes", "watch", "layout", "electrics", "probes",
   );
+  const ownerOf = (s: Sensor) => s.owner || (firstBed ? `bed:${firstBed}` : (owners[0]?.value ?? ""));
   const set = (i: number, values: Partial<Sensor>) => setSensors(sensors.map((s, k) => (k === i ? { ...s, ...values } : s)));
   const done = (made: { channels: number[] }) => {
     onClose();
@@ -71,7 +72,7 @@ export default function AddNode({ watch, bed, onClose }: { watch: Watch; bed: Be
         {sensors.map((s, i) => (
           <div key={i} className="sensor-row">
             <Select aria-label={`Kind of sensor ${i + 1}`} value={s.kind} showSearch={{ optionFilterProp: "label" }} options={catalogue.data?.kinds.map((k) => ({ value: k.code, label: k.name })) ?? []} onChange={(kind) => set(i, { kind })} />
-            <Select aria-label={`Sensor ${i + 1} belongs to`} value={s.owner || null} placeholder="belongs to" options={owners} onChange={(owner) => set(i, { owner })} />
+            <Select aria-label={`Sensor ${i + 1} belongs to`} value={ownerOf(s) || null} placeholder="belongs to" options={owners} onChange={(owner) => set(i, { owner })} />
             <Select aria-label={`Sensor ${i + 1} comes in as`} value={s.input} options={[...INPUTS]} onChange={(input) => set(i, { input })} />
             <button type="button" className="quiet-button" aria-label={`Leave sensor ${i + 1} out`} onClick={() => setSensors(sensors.filter((_, k) => k !== i))}>✕</button>
           </div>

@@ -55,7 +55,7 @@ function Sheet({ sheet: s }: { sheet: WiringSheet }) {
       )}
       <svg viewBox="0 0 640 96" className="drip-line" role="img" aria-label="Probe with its electronics above the water line, the cable in a drip loop below its gland">
         <rect x="40" y="40" width="180" height="50" fill="none" stroke="#000" strokeWidth="2" />
-        <path d="M0 36 H640" stroke="#000" strokeDasharray="8 6" strokeWidth="1.6" /><text x="640" y="30" textAnchor="end" fontSize="14">keep the electronics above this line</text>
+        <path d="M0 36 H640" stroke="#000" strokeDasharray="8 6" strokeWidth="1.6" /><text x="640" y="54" textAnchor="end" fontSize="14">keep the electronics above this line</text>
         <rect x="112" y="8" width="24" height="30" fill="#000" /><path d="M118 38 v34 M124 38 v34 M130 38 v34" stroke="#000" strokeWidth="2.4" />
         <path d="M124 8 C124 -8 280 0 300 60 S340 90 360 40 V14" fill="none" stroke="#000" strokeWidth="2.4" /><rect x="344" y="2" width="90" height="28" fill="none" stroke="#000" strokeWidth="2" /><text x="389" y="21" textAnchor="middle" fontSize="13">box</text>
         <text x="318" y="92" fontSize="13">drip loop</text>

@@ -17,7 +17,7 @@ export default function MediaPart({ watch, bed, mayChange, layout }: StageProps 
   const [editing, setEditing] = useState<MediumRow | "new" | null>(null);
   const code = picked ?? chosenBed?.form.medium ?? media.data?.[0]?.code ?? "coir";
   const own = chosenBed?.form.height_cm ?? 10;
-  const heights = [...new Set([own, own * 2, own / 2])].filter((h) => h >= 2 && h <= 100);
+  const heights = [...new Set([own, own * 2, own / 2])].filter((h) => h >= 2 && h <= 100).sort((a, b) => a - b);
   const volume = chosenBed?.figures.volume?.value ?? null;
   const profile = useQuery({
     queryKey: ["media", "profile", watch.site, code, heights.join(), volume],

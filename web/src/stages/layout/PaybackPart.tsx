@@ -36,7 +36,7 @@ export default function PaybackPart({ watch, mayChange }: StageProps) {
     <>
       <h1>What it costs, and when it is paid back</h1>
       <p className="lead">{shown.sentence}</p>
-      <p>Likely: <Fig figure={shown.months_likely} label="months to pay back" source /></p>
+      <p>Likely: <Fig figure={shown.months_likely} label="months to pay back" />, <span className="quiet">{shown.months_likely.source}</span></p>
       <PaybackBar shown={shown} />
       {error && <p role="alert" className="error">{error.message}</p>}
       <table className="plain-table assumptions">
@@ -74,7 +74,7 @@ function PaybackBar({ shown }: { shown: Payback }) {
     <svg viewBox="0 0 700 62" className="payback-bar" role="img" aria-label={shown.sentence}>
       <path d="M10 30 H682" stroke="#8b938d" strokeWidth="1.5" />
       {[0, 24, 48, 72, 96, 120].map((m) => (
-        <g key={m}><path d={`M${x(m)} 25 v10`} stroke="#8b938d" /><text x={x(m)} y="54" textAnchor={m === 120 ? "end" : "middle"} className="axis">{m / 12} years</text></g>
+        <g key={m}><path d={`M${x(m)} 25 v10`} stroke="#8b938d" /><text x={x(m)} y="54" textAnchor={m === 120 ? "end" : m === 0 ? "start" : "middle"} className="axis">{m / 12} years</text></g>
       ))}
       <rect x={x(shown.months_low)} y="20" width={Math.max(3, x(shown.months_high) - x(shown.months_low))} height="20" fill="#3F6B4F" opacity="0.35" />
       <path d={`M${x(shown.months_likely.value)} 14 v32`} stroke="#17251F" strokeWidth="4" />

@@ -1,0 +1,473 @@
+"""Fit: nodes put in, registers made channels, sensors and devices proven, frames sent, sheets printed."""
+
+from datetime import datetime, timedelta
+
+import pytest
+from django.test import Client
+
+from common.authentication import hash_token
+from fitting.building import standin_token
+from fitting.models import ActuatorProof, BusRequest, Channel, Node, NodeHealth, Probe, Proof
+from fitting.silence import silent_nodes
+from readings.models import Latest, Reading
+from watering.models import Command
+
+from .conftest import NOW, fields_of, node_headers, send
+
+pytestmark = pytest.mark.django_db
+
+
+def add(client, holding, **more):
+    body = {"name": "New 1", "kind": "modbus_tcp", "standin": True, "sensors": [], **more}
+    return send(client, "post", f"sites/{holding.site.pk}/nodes/new/", body)
+
+
+def as_node(holding, method, path, body=None, token=None, content="application/json"):
+    headers = {"HTTP_AUTHORIZATION": f"Node {token}"} if token else node_headers(holding, gateway=True)
+    return getattr(Client(), method)(f"/api/{path}", data=body, content_type=content, **headers)
+
+
+def test_a_node_comes_with_channels_probes_and_registers_of_its_kinds(holding, grower):
+    bed = holding.beds[0].pk
+    sensors = [
+        {"kind": "dielectric", "bed": bed},
+        {"kind": "air", "house": holding.house.pk, "place": "canopy"},
+        {"kind": "level_switch", "tank": holding.tank.tank_id},
+    ]
+    made = add(grower, holding, sensors=sensors)
+    assert made.status_code == 201
+    channels = Channel.objects.filter(node=made.json()["id"]).order_by("pk")
+    assert [(c.quantity, c.register, c.function) for c in channels] == [
+        ("raw", 0, 3), ("permittivity", 1, 3), ("bulk_ec", 2, 3), ("medium_temp", 3, 3), ("air_temp", 8, 3), ("humidity", 9, 3), ("level_switch", 42, 1),
+    ]  # fmt: skip
+    probe = Probe.objects.get(channels=channels[0])
+    assert probe.name == "1B" and 0 < probe.depth_cm < 10 and probe.sensor_kind == "dielectric"
+
+
+@pytest.mark.parametrize(
+    ("more", "field"),
+    [
+        ({"name": " "}, "name"), ({"name": "North 1"}, "name"), ({"kind": "pigeon"}, "kind"), ({"kind": "gateway"}, "kind"), ({"poll_s": 0.1}, "poll_s"),
+        ({"device_id": 300}, "device_id"), ({"standin": False}, "host"), ({"standin": False, "host": "10.0.0.5"}, "port"),
+        ({"sensors": [{"kind": "dowsing"}]}, "kind"), ({"sensors": [{"kind": "capacitive"}]}, "sensors.bed"), ({"sensors": [{"kind": "air", "house": 999999}]}, "sensors.house"),
+        ({"valves": [999999]}, "valves"),
+    ],
+)  # fmt: skip
+def test_a_node_that_cannot_be_is_refused_whole(holding, grower, more, field):
+    answer = add(grower, holding, **{"sensors": [{"kind": "air", "house": holding.house.pk}], **more})
+    assert answer.status_code == 422 and fields_of(answer) == [field]
+    assert Node.objects.count() == 2 and Channel.objects.count() == 3
+
+
+def test_a_probe_that_would_read_plastic_is_refused_with_the_reason(holding, grower):
+    answer = add(grower, holding, sensors=[{"kind": "capacitive", "bed": holding.beds[0].pk, "depth_cm": 9.5}])
+    assert fields_of(answer) == ["depth_cm"] and "below the floor" in answer.json()["errors"][0]["expected"]
+    judged = send(
+        grower, "post", f"beds/{holding.beds[0].pk}/placement/", {"kind": "capacitive", "across_cm": 9, "depth_cm": 5}
+    ).json()
+    assert judged["refused"] and judged["inside_pct"] < 98
+
+
+def test_a_moved_probe_counts_as_somewhere_else(holding, grower):
+    probe = holding.raw[0].probe
+    path = f"probes/{probe.pk}/move/"
+    assert send(grower, "put", path, {"depth_cm": 5, "across_cm": 2, "plant": 40}).status_code == 204
+    probe.refresh_from_db()
+    assert (probe.depth_cm, probe.across_cm, probe.plant, probe.moved_at) == (5, 2, 40, NOW)
+    assert fields_of(send(grower, "put", path, {"depth_cm": 0.5, "across_cm": 2})) == ["depth_cm"]
+
+
+def test_standins_take_free_slots_and_the_world_hears_of_them(holding, grower, settings):
+    bed, pump = holding.beds[0], holding.beds[0].pump
+    for name in ("A", "B"):
+        assert add(grower, holding, name=name, sensors=[{"kind": "capacitive", "bed": bed.pk}]).status_code == 201
+    first, second = Node.objects.exclude(standin_slot=None).order_by("pk")
+    assert (first.standin_slot, second.standin_slot) == (0, 1)
+    world = as_node(holding, "get", "standin/world/").json()
+    assert [n["port"] for n in world["nodes"]] == [settings.STANDIN_PORT_BASE, settings.STANDIN_PORT_BASE + 1]
+    assert world["beds"][0]["id"] == bed.pk and world["beds"][0]["pump"] == pump.pk
+    assert first.token_hash == hash_token(standin_token(first)) and world["nodes"][0]["token"] == standin_token(first)
+    owner_path = f"nodes/{first.pk}/retire/"
+    owner = Client()
+    owner.force_login(holding.people["owner"], backend="django.contrib.auth.backends.ModelBackend")
+    assert send(owner, "post", owner_path).status_code == 204
+    assert [n["name"] for n in as_node(holding, "get", "standin/world/").json()["nodes"]] == ["B"]
+    assert add(grower, holding, name="C").status_code == 201 and Node.objects.get(name="C").standin_slot == 0
+
+
+def test_faults_are_set_by_name_on_standins_only(holding, grower):
+    made = add(grower, holding).json()
+    path = f"nodes/{made['id']}/faults/"
+    assert send(grower, "put", path, {"faults": ["stuck", "noisy"]}).status_code == 204
+    assert Node.objects.get(pk=made["id"]).faults == ["noisy", "stuck"]
+    assert fields_of(send(grower, "put", path, {"faults": ["bewitched"]})) == ["faults"]
+    assert fields_of(send(grower, "put", f"nodes/{holding.node.pk}/faults/", {"faults": ["stuck"]})) == ["faults"]
+
+
+def test_a_changed_interval_waits_until_the_node_confirms_it(holding, grower):
+    form = {
+        "name": "North 1",
+        "host": "10.0.0.9",
+        "port": 502,
+        "device_id": 1,
+        "poll_s": 20,
+        "baud": 9600,
+        "cable_m": 40,
+        "supply_needed_v": 12,
+    }
+    assert send(grower, "put", f"nodes/{holding.node.pk}/", form).status_code == 204
+    assert fields_of(send(grower, "put", f"nodes/{holding.node.pk}/", {**form, "port": 0})) == ["port"]
+    holding.node.refresh_from_db()
+    assert (holding.node.config_number, holding.node.config_confirmed) == (2, 0)
+    health = {
+        "supply_v": 12.1,
+        "battery_v": 3.9,
+        "uptime_s": 5000,
+        "clock_offset_s": 0.5,
+        "firmware": "2.3",
+        "config": 2,
+    }
+    as_node(
+        holding, "post", "gateway/contact/", {"contacts": [{"node": holding.node.pk, "ok": True, "health": health}]}
+    )
+    as_node(
+        holding,
+        "post",
+        "gateway/contact/",
+        {"contacts": [{"node": holding.node.pk, "ok": True, "health": {**health, "uptime_s": 10, "supply_v": "much"}}]},
+    )
+    holding.node.refresh_from_db()
+    assert (holding.node.config_confirmed, holding.node.restarts, holding.node.supply_v) == (2, 1, 12.1)
+    assert NodeHealth.objects.count() == 1
+    assert send(grower, "get", f"nodes/{holding.node.pk}/health/").json()[0]["battery_v"] == 3.9
+
+
+def test_three_intervals_without_a_word_are_silence_that_everyone_sees(holding, client_of):
+    Node.objects.filter(pk=holding.node.pk).update(last_seen=NOW)
+    assert silent_nodes(holding.site, NOW + timedelta(seconds=15)) == []
+    holding.set_now(NOW + timedelta(seconds=25))
+    watch = send(client_of("viewer"), "get", f"sites/{holding.site.pk}/watch/").json()
+    assert (
+        "North 1 is silent" in watch["sentence"] and watch["jobs"]["fit"] == 1 + 2
+    )  # and its two beds without a reading
+
+
+def give(channel, raws, start=NOW, every=5):
+    rows = [Reading(channel=channel, time=start + timedelta(seconds=1 + every * i), raw=r) for i, r in enumerate(raws)]
+    Reading.objects.bulk_create(rows)
+    return start + timedelta(seconds=every * len(raws) + 2)
+
+
+def settle(level, start, n=26):
+    return [level + (start - level) * 0.5**i + (i * 7) % 11 for i in range(n)]
+
+
+def walk(grower, holding, levels, channel=None):
+    """The three phases of a test with these levels; the finished test."""
+    channel = channel or holding.raw[0]
+    proof = send(grower, "post", f"channels/{channel.pk}/proof/").json()
+    at, before = NOW, levels[0]
+    for step, level in enumerate(levels):
+        at = give(channel, settle(level, before), at)
+        before = level
+        holding.set_now(at)
+        answer = send(grower, "post", f"proofs/{proof['id']}/{'next' if step < 2 else 'finish'}/")
+        assert answer.status_code == 200, answer.content
+    return answer.json()
+
+
+def test_a_sound_probe_is_proven_with_figures_curve_and_who(holding, grower):
+    done = walk(grower, holding, [27000, 9000, 27000])
+    assert done["outcome"] == "pass" and done["by"] == str(holding.people["grower"]) and len(done["plot"]) == 78
+    assert done["figures"]["span"] == pytest.approx(18000, rel=0.02) and done["figures"]["resolution_points"] < 1
+    node = next(n for n in send(grower, "get", f"sites/{holding.site.pk}/nodes/").json() if n["name"] == "North 1")
+    assert next(c for c in node["channels"] if c["id"] == holding.raw[0].pk)["proof"]["outcome"] == "pass"
+    assert send(grower, "get", f"channels/{holding.raw[0].pk}/proofs/").json()[0]["id"] == done["id"]
+    again = send(grower, "post", f"proofs/{done['id']}/finish/").json()
+    assert again["ended_at"] == done["ended_at"]
+
+
+def test_a_stuck_probe_fails_and_says_why(holding, grower):
+    channel = holding.raw[0]
+    proof = send(grower, "post", f"channels/{channel.pk}/proof/").json()
+    at = NOW
+    for step in range(3):
+        at = give(channel, [12000] * 10, at)
+        holding.set_now(at)
+        send(grower, "post", f"proofs/{proof['id']}/{'next' if step < 2 else 'finish'}/")
+    done = send(grower, "get", f"proofs/{proof['id']}/").json()
+    assert done["outcome"] == "fail"
+    assert next(c for c in done["checks"] if c["code"] == "stuck")["words"].startswith("It never changed")
+
+
+def test_a_test_can_be_left_taken_up_again_and_given_up(holding, grower, client_of):
+    first = send(grower, "post", f"channels/{holding.raw[0].pk}/proof/").json()
+    assert send(client_of("owner"), "post", f"channels/{holding.raw[0].pk}/proof/").json()["id"] == first["id"]
+    early = send(grower, "post", f"proofs/{first['id']}/next/")
+    assert fields_of(early) == ["phase"] and "at least 6 readings" in early.json()["errors"][0]["expected"]
+    assert fields_of(send(grower, "post", f"proofs/{first['id']}/finish/")) == ["first"]
+    assert send(grower, "post", f"proofs/{first['id']}/give-up/").status_code == 204
+    assert not Proof.objects.exists()
+
+
+@pytest.fixture
+def valve(holding):
+    return holding.beds[0].valve
+
+
+def flow_on(holding):
+    return Channel.objects.create(node=holding.node, quantity="flow", pump=holding.beds[0].pump, register=140)
+
+
+def run_commands(state="done"):
+    """The node ran what was ordered."""
+    for c in Command.objects.filter(state="queued"):
+        c.state, c.started_at, c.ended_at = state, c.issued_at, c.issued_at
+        c.save()
+
+
+def test_a_valve_runs_only_in_short_steps_with_its_pump_and_its_own_end(holding, grower, valve):
+    proof = send(grower, "post", f"actuators/{valve.pk}/proof/").json()
+    held = send(grower, "post", f"actuator-proofs/{proof['id']}/hold/").json()
+    commands = Command.objects.order_by("pk")
+    assert held["held_s"] == 1 and len(commands) == 2
+    assert all(c.seconds == 3 and c.pulse is None and c.expires_at == NOW + timedelta(seconds=6) for c in commands)
+    assert {c.actuator.kind for c in commands} == {"valve", "pump"}
+
+
+def test_flow_seen_and_stop_verified_pass_a_valve(holding, grower, valve):
+    flow = flow_on(holding)
+    proof = send(grower, "post", f"actuators/{valve.pk}/proof/").json()
+    for second in range(4):
+        holding.set_now(NOW + timedelta(seconds=second))
+        send(grower, "post", f"actuator-proofs/{proof['id']}/hold/")
+    run_commands()
+    give(flow, [6.3, 6.2, 6.3], NOW, every=1)
+    holding.set_now(NOW + timedelta(seconds=5))
+    send(grower, "post", f"actuator-proofs/{proof['id']}/release/")
+    run_commands()
+    give(flow, [0.0, 0.0, 0.0], NOW + timedelta(seconds=8), every=1)
+    holding.set_now(NOW + timedelta(seconds=14))
+    now = send(grower, "get", f"actuator-proofs/{proof['id']}/").json()
+    assert (now["runs"], now["runs_flow_l_min"], now["stops"]) == (True, 6.3, True)
+    done = send(grower, "post", f"actuator-proofs/{proof['id']}/finish/", {}).json()
+    assert done["outcome"] == "pass" and ActuatorProof.objects.get().checks["runs"] is True
+
+
+def test_water_that_flows_on_after_the_stop_fails_the_valve(holding, grower, valve):
+    flow = flow_on(holding)
+    proof = send(grower, "post", f"actuators/{valve.pk}/proof/").json()
+    send(grower, "post", f"actuator-proofs/{proof['id']}/hold/")
+    run_commands()
+    give(flow, [6.3] * 3, NOW, every=1)
+    send(grower, "post", f"actuator-proofs/{proof['id']}/release/")
+    run_commands()
+    give(flow, [6.3] * 20, NOW + timedelta(seconds=5), every=1)
+    holding.set_now(NOW + timedelta(seconds=26))
+    assert send(grower, "post", f"actuator-proofs/{proof['id']}/finish/", {}).json()["outcome"] == "fail"
+
+
+def test_a_pump_that_runs_with_the_float_at_empty_fails(holding, grower):
+    flow, pump = flow_on(holding), holding.beds[0].pump.actuator
+    for raws, outcome in (([0.0] * 8, True), ([9.0] * 8, False)):
+        Reading.objects.filter(channel=flow).delete()
+        holding.set_now(NOW)
+        proof = send(grower, "post", f"actuators/{pump.pk}/proof/").json()
+        send(grower, "post", f"actuator-proofs/{proof['id']}/step/", {"step": "level"})
+        send(grower, "post", f"actuator-proofs/{proof['id']}/hold/")
+        give(flow, raws, NOW, every=0.4)
+        now = send(grower, "get", f"actuator-proofs/{proof['id']}/").json()
+        assert now["level"] is outcome
+        holding.set_now(NOW + timedelta(seconds=4))
+        send(grower, "post", f"actuator-proofs/{proof['id']}/finish/", {"runs": True, "stops": True})
+    assert [p.outcome for p in ActuatorProof.objects.order_by("pk")] == ["pass", "fail"]
+
+
+def test_what_no_sensor_measures_the_tester_says(holding, grower, valve):
+    proof = send(grower, "post", f"actuators/{valve.pk}/proof/").json()
+    unseen = send(grower, "post", f"actuator-proofs/{proof['id']}/finish/", {}).json()
+    assert unseen["outcome"] == "retry"
+    proof = send(grower, "post", f"actuators/{valve.pk}/proof/").json()
+    assert (
+        send(grower, "post", f"actuator-proofs/{proof['id']}/finish/", {"runs": True, "stops": True}).json()["outcome"]
+        == "pass"
+    )
+
+
+def test_no_test_runs_a_device_that_waters_or_without_end(holding, grower, valve):
+    from watering.models import Pulse
+
+    pulse = Pulse.objects.create(bed=holding.beds[0], ordered_at=NOW, seconds=60, dose_ml=50)
+    Command.objects.create(
+        pulse=pulse, actuator=valve, seconds=60, issued_at=NOW, expires_at=NOW + timedelta(minutes=5)
+    )
+    proof = send(grower, "post", f"actuators/{valve.pk}/proof/").json()
+    assert fields_of(send(grower, "post", f"actuator-proofs/{proof['id']}/hold/")) == ["actuator"]
+    Command.objects.all().delete()
+    ActuatorProof.objects.update(checks={"held_s": 90.0, "runs": []})
+    assert fields_of(send(grower, "post", f"actuator-proofs/{proof['id']}/hold/")) == ["held_s"]
+    assert not Command.objects.exists()
+
+
+READ = {"function": 3, "register": 0, "count": 2, "device_id": 1}
+
+
+def test_a_read_goes_out_and_comes_back_field_by_field(holding, grower):
+    Node.objects.filter(pk=holding.node.pk).update(kind="modbus_rtu")
+    composed = send(grower, "post", f"nodes/{holding.node.pk}/bus/compose/", {**READ, "count": 3}).json()
+    assert composed["hex"] == "01 03 00 00 00 03 05 CB" and not BusRequest.objects.exists()
+    asked = send(grower, "post", f"nodes/{holding.node.pk}/bus/read/", READ).json()
+    waiting = as_node(holding, "get", "gateway/bus/").json()
+    assert [(w["number"], w["node"]) for w in waiting] == [(asked["id"], holding.node.pk)]
+    from reedcore.links.modbus import with_crc
+
+    back = with_crc(bytes.fromhex("01 03 04 53 5F 00 64"))
+    as_node(holding, "post", "gateway/bus/answer/", {"number": asked["id"], "answer": back.hex(), "elapsed_ms": 12})
+    got = send(grower, "get", f"bus/{asked['id']}/").json()
+    assert got["state"] == "done" and got["answer"]["words"] == [0x535F, 100]
+    as_node(holding, "post", "gateway/bus/answer/", {"number": asked["id"], "answer": "", "problem": "late"})
+    assert send(grower, "get", f"bus/{asked['id']}/").json()["state"] == "done"
+    assert as_node(holding, "get", "gateway/bus/").json() == []
+
+
+def test_a_bus_request_nobody_fetched_ends_by_itself(holding, grower):
+    asked = send(grower, "post", f"nodes/{holding.node.pk}/bus/read/", READ).json()
+    BusRequest.objects.update(expires_at=datetime.fromisoformat("2020-01-01T00:00:00+00:00"))
+    assert as_node(holding, "get", "gateway/bus/").json() == []
+    got = send(grower, "get", f"bus/{asked['id']}/").json()
+    assert got["state"] == "expired" and "gateway" in got["problem"]
+
+
+def test_a_decoded_register_becomes_a_channel(holding, grower):
+    value = send(
+        grower, "post", "bus/decode/", {"words": [0x41BC, 0], "register_type": "float32", "scale": 2, "offset": 1}
+    ).json()
+    assert value == {"value": 48.0, "registers": 2}
+    form = {
+        "quantity": "co2",
+        "register": 50,
+        "register_type": "float32",
+        "word_order": "cdab",
+        "scale": 2,
+        "offset": 1,
+        "house": holding.house.pk,
+    }
+    made = send(grower, "post", f"nodes/{holding.node.pk}/channels/", form)
+    assert made.status_code == 201
+    register = as_node(holding, "get", "gateway/config/").json()["nodes"][0]["registers"][-1]
+    assert (register["register"], register["word_order"], register["scale"], register["function"]) == (50, "cdab", 2, 3)
+    for field, value in (
+        ("quantity", "joy"),
+        ("register_type", "int64"),
+        ("word_order", "bacd"),
+        ("function", 9),
+        ("scale", 0),
+    ):
+        assert fields_of(send(grower, "post", f"nodes/{holding.node.pk}/channels/", {**form, field: value})) == [field]
+
+
+def test_a_new_bus_address_is_the_owners_to_write(holding, client_of):
+    Node.objects.filter(pk=holding.node.pk).update(kind="modbus_rtu")
+    path = f"nodes/{holding.node.pk}/bus/address/"
+    assert send(client_of("grower"), "post", path, {"register": 512, "new_address": 7}).status_code == 403
+    sent = send(client_of("owner"), "post", path, {"register": 512, "new_address": 7}).json()
+    assert sent["request"]["hex"].startswith("01 06 02 00 00 07")
+    assert fields_of(send(client_of("owner"), "post", path, {"register": 512, "new_address": 300})) == ["new_address"]
+
+
+def test_any_bytes_are_explained(grower):
+    frame = send(grower, "post", "bus/explain/", {"bytes": "0x01,0x83,0x02,0xC0,0xF1"}).json()
+    assert "exception 2" in frame["problem"]
+    assert fields_of(send(grower, "post", "bus/explain/", {"bytes": "01 0"})) == ["bytes"]
+
+
+@pytest.fixture
+def poster(holding, grower):
+    """A posting node with an air sensor and a 4-20 mA CO2 sensor; its token."""
+    sensors = [
+        {"kind": "air", "house": holding.house.pk},
+        {"kind": "co2", "house": holding.house.pk, "input": "loop", "input_settings": {"low": 0, "high": 2000}},
+    ]
+    made = add(grower, holding, name="Poster", kind="http", sensors=sensors).json()
+    return standin_token(Node.objects.get(pk=made["id"]))
+
+
+def test_values_by_name_are_kept_and_strangers_named(holding, poster):
+    body = {"values": {"air-0-air_temp": 24.5, "co2-1-co2": 12.0, "ghost": 1}, "health": {"uptime_s": 60, "config": 1}}
+    answer = as_node(holding, "post", "post/values/", body, poster).json()
+    assert answer["kept"] == 2 and answer["refused"][0]["value"] == "ghost" and answer["config"] == 1
+    latest = {
+        row.channel.quantity: (row.raw, row.quality) for row in Latest.objects.filter(channel__node__name="Poster")
+    }
+    assert latest == {"air_temp": (24.5, 0), "co2": (1000.0, 0)}
+    node = Node.objects.get(name="Poster")
+    assert node.last_seen == NOW and node.config_confirmed == 1
+
+
+def test_a_loop_at_fault_is_kept_and_flagged_never_used(holding, poster):
+    as_node(holding, "post", "post/values/", {"values": {"co2-1-co2": 0.4}}, poster)
+    row = Latest.objects.get(channel__quantity="co2")
+    assert row.quality == 2 and row.raw == pytest.approx(-450)
+
+
+def test_senml_and_csv_come_in_by_the_same_names(holding, poster):
+    pack = '[{"bn":"air-0-","bt":1781773220,"n":"air_temp","v":22.1},{"n":"humidity","v":61},{"n":"humidity","vs":"wet"},{"n":"ghost","v":1}]'
+    answer = as_node(holding, "post", "post/senml/", pack, poster, "application/senml+json").json()
+    assert answer["kept"] == 2 and [(r["index"], r["field"]) for r in answer["refused"]] == [(2, "v"), (2, "n")]
+    csv = "time;channel;value\n2026-06-18T08:59:00+00:00;air-0-air_temp;21,5\nsoon;air-0-air_temp;3\n2026-06-18T08:59:00+00:00;ghost;1\n"
+    answer = as_node(holding, "post", "post/csv/", csv, poster, "text/csv").json()
+    assert answer["kept"] == 1 and [(r["index"], r["field"]) for r in answer["refused"]] == [
+        (3, "time"),
+        (4, "channel"),
+    ]
+    assert as_node(holding, "post", "post/senml/", "{", poster).status_code == 422
+    assert as_node(holding, "post", "post/csv/", "a,b\n1,2", poster, "text/csv").status_code == 422
+
+
+def test_a_batch_of_names_sent_twice_changes_nothing(holding, poster):
+    body = {"values": {"air-0-air_temp": 24.5}, "time": "2026-06-18T08:58:00+00:00"}
+    for _ in range(2):
+        as_node(holding, "post", "post/values/", body, poster)
+    assert Reading.objects.filter(channel__quantity="air_temp").count() == 1
+
+
+def test_the_sheet_names_terminals_and_cautions_and_each_probe_has_its_code(holding, grower):
+    sheet = send(grower, "get", f"nodes/{holding.node.pk}/sheet/").json()
+    assert [r["terminal"] for r in sheet["sensors"]] == ["S1", "S2", "S3"] and [
+        r["terminal"] for r in sheet["actuators"]
+    ] == ["A1", "A2", "A3"]
+    assert any("licensed electrician" in c for c in sheet["cautions"])
+    probe = holding.raw[0].probe
+    code = grower.get(f"/api/probes/{probe.pk}/code.svg")
+    assert code["Content-Type"] == "image/svg+xml" and b"http://www.w3.org/2000/svg" in code.content
+    assert Client().get(f"/api/probes/{probe.pk}/code.svg").status_code == 401
+    page = send(grower, "get", f"probes/{probe.pk}/").json()
+    assert page["bed_name"] == "1" and page["calibrated"] == "not calibrated yet"
+
+
+def test_electrics_are_proposed_judged_and_kept(holding, grower, client_of):
+    rows = send(grower, "get", f"sites/{holding.site.pk}/electrics/").json()
+    valve = next(r for r in rows if r["name"] == "valve of bed 1")
+    assert valve["kept"] is False and {f["field"] for f in valve["findings"]} >= {
+        "contact_a",
+        "cable_mm2",
+        "normally_open",
+    }
+    path = f"electrics/actuator/{valve['id']}/"
+    form = {**valve["form"], "load": "motor", "power_w": 400, "contact_a": 10}
+    saved = send(grower, "put", path, form).json()
+    assert saved["kept"] and next(f for f in saved["findings"] if f["field"] == "contact_a")["level"] == "refuse"
+    assert saved["figures"]["contact"]["value"] == pytest.approx(100)
+    assert send(client_of("owner"), "put", path, form).status_code == 409
+    assert fields_of(send(grower, "put", path, {**form, "supply_v": 0, "version": 1})) == ["supply_v"]
+
+
+def test_how_many_probes_follows_from_the_spread(holding, grower):
+    answer = send(
+        grower, "post", f"beds/{holding.beds[0].pk}/probes-needed/", {"spread_points": 4, "tolerance_points": 4}
+    ).json()
+    assert answer["probes"]["value"] == 7 and answer["seen_spread_points"] is None
+    wide = send(
+        grower, "post", f"beds/{holding.beds[0].pk}/probes-needed/", {"spread_points": 99, "tolerance_points": 4}
+    ).json()
+    assert wide["probes"]["value"] is None and "spread_points" in wide["sentence"]
