@@ -13,7 +13,9 @@ from .install import built_interface, chromium, environment, node_packages, pyth
 from .postgres import Cluster
 from .shell import ROOT, VAR, VENV, WEB, StepFailed, run, say
 
-PLUGINS = ["-p", "pytest_django.plugin", "-p", "_hypothesis_pytestplugin"]
+PLUGINS = ["-p", "pytest_django.plugin", "-p", "_hypothesis_pytestplugin", "-p", "xdist.plugin"]
+SIDE_BY_SIDE = ["-n", "2", "--dist", "loadgroup"]
+"""The journeys on one worker, everything else on the other and, when the journeys are through, on both."""
 CLOSING = re.compile(r"=+ .*(passed|failed|error|no tests ran).* in .*=+\s*$")
 """pytest's closing line; warnings at exit may come after it."""
 CHECKS: list[tuple[str, list[str], Path]] = [
@@ -64,6 +66,7 @@ def _pytest(url: str, fast: bool, more: list[str], folder: Path) -> tuple[int, s
         *PLUGINS,
         "-p",
         "no:cacheprovider",
+        *([] if more else SIDE_BY_SIDE),
         *chosen,
     ]
     with subprocess.Popen(

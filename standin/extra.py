@@ -35,7 +35,7 @@ REST = {
     "supply": 12.6,
 }
 """What a quantity reads at its own place when nothing about it moves."""
-LAG_S = 9.0
+LAG_S = 3.0
 
 
 @dataclass

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import inspect
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -255,6 +254,15 @@ def formula(code: str) -> Formula:
         raise OutOfRange("formula", code, "one of " + ", ".join(sorted(FORMULAS))) from None
 
 
+def evaluate(code: str, inputs: Mapping[str, float]) -> float:
+    """The value alone, in the shown unit, without writing it out. Inputs and refusals as work_out."""
+    f = formula(code)
+    if inputs.keys() != f.arguments.keys():
+        name = next(iter(set(inputs) ^ set(f.arguments)))
+        raise OutOfRange(name, inputs.get(name), f"exactly the inputs {', '.join(sorted(f.arguments))}")
+    return float(f.function(**{k: float(v) for k, v in inputs.items()})) * f.scale
+
+
 def work_out(code: str, inputs: Mapping[str, float]) -> Arithmetic:
     """Evaluate a formula with the core function and write it out with the values put in.
 
@@ -262,10 +270,7 @@ def work_out(code: str, inputs: Mapping[str, float]) -> Arithmetic:
     the formula itself refuses.
     """
     f = formula(code)
-    wanted = set(inspect.signature(f.function).parameters) & set(f.arguments)
-    for name in set(inputs) ^ wanted:
-        raise OutOfRange(name, inputs.get(name), f"exactly the inputs {', '.join(sorted(wanted))}")
-    value = float(f.function(**{k: float(v) for k, v in inputs.items()})) * f.scale
+    value = evaluate(code, inputs)
     shown = [(a, float(inputs[name]) * a.scale) for name, a in f.arguments.items()]
     return Arithmetic(f, value, _substitute(f, shown), shown)
 

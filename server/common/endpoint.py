@@ -60,6 +60,15 @@ class PlainText(BaseParser):
         return stream.read().decode("utf-8", errors="replace")  # type: ignore[no-any-return]
 
 
+class Untouched(BaseParser):
+    """Accepts any type and reads nothing."""
+
+    media_type = "*/*"
+
+    def parse(self, stream: Any, media_type: Any = None, parser_context: Any = None) -> None:
+        return None
+
+
 def endpoint(
     method: str,
     *,
@@ -72,6 +81,7 @@ def endpoint(
     parameters: list[Any] | None = None,
     documents: Any = None,
     text: bool = False,
+    stream: bool = False,
 ) -> Callable[[Callable[..., Any]], Any]:
     """Make an API view of a function (request, [data,] **path) that returns a dataclass, a list of them or None.
 
@@ -96,6 +106,8 @@ def endpoint(
             made = _with(made, None, [AllowAny])
         else:
             made = _with(made, None, [IsAuthenticated])
+        if stream:
+            made.cls.parser_classes = [Untouched]
         if text:
             made.cls.parser_classes = [PlainText]
         out = serializer_of(gives)

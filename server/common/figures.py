@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from datetime import datetime
 
 from reedcore.errors import ReedError
-from reedcore.formulas import formula, work_out
+from reedcore.formulas import evaluate, formula
 
 
 @dataclass
@@ -28,7 +28,7 @@ def worked(code: str, inputs: Mapping[str, float], source: str, at: datetime | N
     if any(v is None or math.isnan(v) for v in inputs.values()):
         return Figure(None, f.unit, f.digits, source, at)
     try:
-        value = work_out(code, inputs).value
+        value = evaluate(code, inputs)
     except ReedError as error:
         return Figure(None, f.unit, f.digits, f"{source}: {error}", at)
     return Figure(value, f.unit, f.digits, source, at, code, dict(inputs))

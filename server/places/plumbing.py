@@ -1,6 +1,7 @@
 """The water's way from source to drain, with everything that follows from it, computed."""
 
 from dataclasses import dataclass, field
+from functools import lru_cache
 
 from django.db.models import Prefetch
 
@@ -288,12 +289,16 @@ def lateral_of(bed: Bed) -> Lateral | None:
     )
 
 
+# Beds alike are many; their lines are worked out once.
+_run_lateral = lru_cache(maxsize=512)(lateral_flow)
+
+
 def _lateral(bed: Bed, problems: list[str]) -> tuple[Figure, float | None, list[float]]:
     try:
         lateral = lateral_of(bed)
         if lateral is None:
             return Figure(None, "m", 2, "describe the dripper lines to have it computed"), None, []
-        run = lateral_flow(lateral, bed.dripper_head_m)
+        run = _run_lateral(lateral, bed.dripper_head_m)
     except ReedError as error:
         problems.append(f"Bed {bed.name}: {error}.")
         return Figure(None, "m", 2, str(error)), None, []

@@ -11,6 +11,7 @@ from common.errors import error_row
 from common.events import tell
 from fitting.convert import Convert, converter
 from fitting.models import Channel, Node, NodeKind
+from places.models import Site
 from reedcore.errors import OutOfRange
 from reedcore.sensors import quantity as quantity_of
 
@@ -45,12 +46,26 @@ def ingest(node: Node, rows: list[Any], now: datetime) -> Outcome:
     return Outcome(len(good), refused)
 
 
+def take_rows(site: Site, rows: list[dict[str, Any]], now: datetime) -> Outcome:
+    """Keep rows of any channel of a site, as a file brings them; refused ones come back by their place."""
+    mine = Channel.objects.filter(node__site=site)
+    good, refused = _sort_out(rows, _rules(mine), now + timedelta(seconds=AHEAD_S))
+    if good:
+        _keep(good)
+    return Outcome(len(good), refused)
+
+
 Rule = tuple[float, float, Convert | None]
 """What a channel's reading can be, and how it becomes a value."""
 
 
 def _channels_of(node: Node) -> dict[int, Rule]:
-    mine = Channel.objects.filter(node__site_id=node.site_id) if node.kind == NodeKind.GATEWAY else node.channels
+    return _rules(
+        Channel.objects.filter(node__site_id=node.site_id) if node.kind == NodeKind.GATEWAY else node.channels
+    )
+
+
+def _rules(mine: Any) -> dict[int, Rule]:
     known: dict[int, Rule] = {}
     for pk, code, kind, inputs in mine.values_list("pk", "quantity", "input", "input_settings"):
         q = quantity_of(code)

@@ -26,14 +26,14 @@ VIEWER = ("demo-viewer", "heron-quay")
 class Stack:
     """A running product in a folder of its own, that can be stopped, started again and hurt."""
 
-    def __init__(self, folder: Path) -> None:
-        self.folder, self.port = folder, free_port()
+    def __init__(self, folder: Path, demo: bool = True) -> None:
+        self.folder, self.port, self.demo = folder, free_port(), demo
         self.running: Running | None = None
 
     def up(self) -> None:
         kept = os.environ.pop("DATABASE_URL", None)
         try:
-            self.running = Running(Options(self.port, False, True, self.folder))
+            self.running = Running(Options(self.port, False, self.demo, self.folder))
             self.running.up()
         finally:
             if kept:
@@ -104,6 +104,27 @@ def stack():
     made.down()
     made.cluster.remove()
     shutil.rmtree(folder, ignore_errors=True)
+
+
+@pytest.fixture(scope="module")
+def empty_stack():
+    """The product as a new grower starts it: no demo, nobody there yet."""
+    folder = Path(os.environ.get("REED_TEST_FOLDER", str(VAR / f"journey-{os.getpid()}"))) / "empty"
+    made = Stack(folder, demo=False)
+    made.up()
+    yield made
+    made.down()
+    made.cluster.remove()
+    shutil.rmtree(folder, ignore_errors=True)
+
+
+@pytest.hookimpl(trylast=True)
+def pytest_collection_modifyitems(items):
+    """Journeys first and all on one worker: they take longest, and share one running product."""
+    mine = [i for i in items if "/journeys/" in i.path.as_posix()]
+    for item in mine:
+        item.add_marker(pytest.mark.xdist_group("journeys"))
+    items[:] = mine + [i for i in items if i not in set(mine)]
 
 
 @pytest.fixture(scope="module")

@@ -144,6 +144,13 @@ def test_a_viewer_sees_everything_and_changes_nothing(stack, open_page):
 
 
 VIEWS = ["/watch", "/watch/3", "/calibrate", "/calibrate/6", "/water", "/water/3", "/layout", "/fit"]
+PARTS = [
+    *(f"/layout/3?part={p}" for p in ("media", "water", "drippers", "electrics", "payback", "people")),
+    *(f"/fit/3?part={p}" for p in ("choose", "place", "prove", "bus", "sheet")),
+    "/fit?part=prove&channel=1",
+    "/fit?part=prove&device=1",
+    "/probe/1",
+]
 
 
 @pytest.mark.parametrize("path", VIEWS)
@@ -152,6 +159,16 @@ def test_axe_finds_nothing(stack, open_page, path, size):
     page = open_page(path, size)
     page.wait_for_timeout(800)
     assert findings(page) == []
+
+
+def test_axe_finds_nothing_in_any_part_of_lay_out_and_fit(stack, open_page):
+    page, found = open_page("/layout"), {}
+    for path in PARTS:
+        page.goto(stack.address + path)
+        page.locator(".sheet h1").wait_for()
+        page.wait_for_timeout(700)
+        found[path] = findings(page)
+    assert {path: f for path, f in found.items() if f} == {}
 
 
 def test_axe_finds_nothing_on_sign_in_and_forms(stack, open_page):

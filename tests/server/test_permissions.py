@@ -66,6 +66,8 @@ TABLE = {
     ),
     "sites/{site}/nodes/new/": ("post", "grower", {"name": "S", "kind": "http", "sensors": [], "standin": True}),
     "sites/{site}/sensor-kinds/": ("get", "viewer", None),
+    "sites/{site}/readings/upload/": ("post", "grower", {"any": "body"}),
+    "jobs/{job}/cancel/": ("post", "grower", None),
     "nodes/{node}/": (
         "put",
         "grower",

@@ -803,6 +803,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/cancel/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Stop a background job; what it has done so far stays. */
+        post: operations["job_cancel"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/media/{medium_id}/": {
         parameters: {
             query?: never;
@@ -1647,6 +1664,23 @@ export interface paths {
         put?: never;
         /** @description Add a pump with its line and beds. */
         post: operations["pump_add"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/readings/upload/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Bring in a CSV of readings (header with time, channel, value), up to 50 MB, streamed; progress is the job's. */
+        post: operations["readings_upload"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3825,6 +3859,10 @@ export interface components {
         TokenOut: {
             token: string;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        UploadOut: {
+            job: number;
+        };
         VersionLine: {
             number: number;
             /** Format: date-time */
@@ -5012,6 +5050,26 @@ export interface operations {
             };
         };
     };
+    job_cancel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     medium_save: {
         parameters: {
             query?: never;
@@ -6141,6 +6199,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PumpOut"];
+                };
+            };
+        };
+    };
+    readings_upload: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadOut"];
                 };
             };
         };

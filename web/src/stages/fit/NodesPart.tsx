@@ -6,6 +6,8 @@ import { useChange } from "../../api/queries";
 import type { StageProps } from "../../frame/Frame";
 import { age, fixed } from "../../units/format";
 
+import { BringIn } from "./BringIn";
+
 const AddNode = lazy(() => import("./AddNode"));
 const WORD: Record<string, string> = { pass: "passed", fail: "failed", retry: "try again" };
 
@@ -34,6 +36,7 @@ export function NodesPart({ watch, bed, mayChange, owner, nodes }: Props) {
       </p>
       {mayChange && <div className="actions"><button type="button" className={`button ${speaking.length === 0 ? "primary" : ""}`} onClick={() => setAdding(true)}>Add a node</button></div>}
       {shown.map((n) => <Node key={n.id} node={n} now={watch.now} bed={bed?.id ?? null} mayChange={mayChange} owner={owner} open={!folded || open === n.id || n.silent} onOpen={() => setOpen(open === n.id ? null : n.id)} foldable={folded} />)}
+      {mayChange && <BringIn site={watch.site} />}
       <Suspense fallback={null}>{adding && <AddNode watch={watch} bed={bed} onClose={() => setAdding(false)} />}</Suspense>
     </>
   );

@@ -110,7 +110,7 @@ function HoldButton({ id, label, onState }: { id: number; label: string; onState
   }, [letGo]);
   return (
     <>
-      <button type="button" className={`hold ${held ? "held" : ""}`} aria-pressed={held} onPointerDown={press} onPointerUp={letGo} onPointerLeave={letGo} onContextMenu={(e) => e.preventDefault()}
+      <button type="button" className={`hold ${held ? "held" : ""}`} aria-pressed={held} onPointerDown={(e) => { e.currentTarget.setPointerCapture(e.pointerId); press(); }} onPointerUp={letGo} onPointerCancel={letGo} onLostPointerCapture={letGo} onContextMenu={(e) => e.preventDefault()}
         onKeyDown={(e) => { if (e.key === " " || e.key === "Enter") { e.preventDefault(); if (!e.repeat) press(); } }} onKeyUp={letGo}>
         {held ? "Running while you hold" : label}
       </button>

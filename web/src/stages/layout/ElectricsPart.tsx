@@ -32,7 +32,7 @@ export default function ElectricsPart({ watch, mayChange }: StageProps) {
           <div className="section-head">
             <h2>{d.name}</h2>
             <span className="quiet">{d.form.power_w} W at {d.form.supply_v} V, contact {d.form.contact_a} A, {d.form.cable_m} m of {d.form.cable_mm2} mm²{d.kept ? "" : "; a usual plate, not read yet"}</span>
-            {mayChange && <button type="button" className="quiet-button" aria-label={`Enter the plate of ${d.name}`} onClick={() => setEditing(d)}>{d.kept ? "change" : "enter its plate"}</button>}
+            {mayChange && <button type="button" className="quiet-button" aria-label={`${d.kept ? "change" : "enter its plate"}: ${d.name}`} onClick={() => setEditing(d)}>{d.kept ? "change" : "enter its plate"}</button>}
           </div>
           <ul className="findings">
             {d.findings.map((f) => (

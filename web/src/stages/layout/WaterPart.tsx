@@ -41,7 +41,7 @@ export default function WaterPart({ watch, mayChange, layout }: StageProps & { l
         </p>
       )}
       {w.chain.map((t) => (
-        <section key={t.id} className="chain" aria-label={t.name}>
+        <section key={t.id} className="chain" aria-label={`${t.name} and its pumps`}>
           <TankNode tank={t} form={w.tanks.find((x) => x.id === t.id)?.form} mayChange={mayChange} onEdit={() => setEditing({ kind: "tank", id: t.id })} />
           <div className="chain-pumps">
             {t.pumps.map((p) => <PumpNode key={p.id} pump={p} injector={w.pumps.find((x) => x.id === p.id)?.form.injector_ratio_pct ?? null} layout={layout} mayChange={mayChange} onEdit={() => setEditing({ kind: "pump", id: p.id })} />)}
