@@ -229,7 +229,9 @@ class ExtraWorld:
 
     def _in_substrate(self, quantity: str, place: str, bed: ExtraBed | None) -> float:
         inside = float(bed.water.theta) if bed else 0.6
-        theta = {"first": 0.0, "changed": bed.form["capacity"] if bed else 0.8}.get(place, inside)
+        full, dry = (bed.form["capacity"], bed.form["dry_mix"]) if bed else (0.8, 0.05)
+        benches = {"first": 0.0, "changed": full, "drained_mix": full, "dry_mix": dry, "water": 1.0}
+        theta = benches.get(place, inside)
         if quantity == "raw":
             return 27000 - 19000 * theta
         if quantity == "permittivity":

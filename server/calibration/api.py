@@ -9,7 +9,7 @@ from accounts.roles import Role
 from common.clock import site_now
 from common.endpoint import endpoint
 from common.figures import Figure, worked
-from fitting.models import Probe
+from fitting.models import Channel, Probe
 from places.beds import volume_of
 from places.models import Site
 from watering.tasks import order_day_figures
@@ -46,6 +46,8 @@ class ProbeOut:
     calibrated: bool
     depth_cm: float
     dripper_distance_cm: float
+    standin_channel: int | None
+    standin_place: str
 
 
 @endpoint("GET", gives=ProbeOut, many=True)
@@ -53,6 +55,8 @@ def probes(request: Request, site_id: int) -> list[ProbeOut]:
     """The probes of a site and the state of their calibration, those that need one first."""
     site = reach(request, Site, site_id)
     rows = list(Probe.objects.filter(bed__house__site=site, retired_at=None).select_related("bed__house"))
+    raw = Channel.objects.filter(probe__in=rows, quantity="raw", retired_at=None, node__standin_slot__isnull=False)
+    standins = {c.probe_id: c for c in raw}
     known = current_calibrations([p.pk for p in rows], site_now(site))
     out = []
     for p in rows:
@@ -71,6 +75,8 @@ def probes(request: Request, site_id: int) -> list[ProbeOut]:
                 v is not None,
                 p.depth_cm,
                 p.dripper_distance_cm,
+                standins[p.pk].pk if p.pk in standins else None,
+                standins[p.pk].standin_place if p.pk in standins else "",
             )
         )
     return sorted(out, key=lambda p: (p.calibrated, not p.provisional, p.bed_name))

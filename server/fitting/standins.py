@@ -15,8 +15,9 @@ from .api_gateway import StandinActuator, StandinBed, StandinNode, StandinPlace
 from .building import standin_token
 from .models import Channel, Node
 
-PLACES = ("first", "changed", "bed")
-"""Where a stand-in sensor can be: as in the first phase of its test, as in the changed one, or at its own place."""
+PLACES = ("first", "changed", "bed", "dry_mix", "drained_mix", "water")
+"""Where a stand-in sensor can be: as in the first phase of its test, as in the changed one, at its own place; in the mixes and
+the water of the calibration bench."""
 
 
 def nodes_of(site: Site) -> list[StandinNode]:

@@ -27,6 +27,7 @@ from readings.bulk import _copy, copy_rows  # noqa: E402
 from readings.models import Latest, Reading  # noqa: E402
 from reedcore.bedmodel import run_bed, starting_physics, water_at  # noqa: E402
 from tests.bench.browser import browser_figures  # noqa: E402
+from tests.bench.large import make_large_site  # noqa: E402
 from tests.server.conftest import NOW, PROGRAMME, make_holding, node_headers, raw_of, send  # noqa: E402
 from watering.control import tick  # noqa: E402
 from watering.models import ProgrammeVersion  # noqa: E402
@@ -159,6 +160,24 @@ def simulate_time() -> list[Figure]:
     return [Figure("simulated day, request to answer", took, "ms", "under 300", took < 300)]
 
 
+def large_site() -> list[Figure]:
+    """12 houses, 240 beds, 900 channels: the plan and the lists, request to answer."""
+    owner = make_holding(name="Bench owner").people["owner"]
+    site = make_large_site(owner)
+    client = Client()
+    client.force_login(owner, backend="django.contrib.auth.backends.ModelBackend")
+    figures = []
+    for name, path in (
+        ("plan", "layout/"),
+        ("plumbing", "plumbing/"),
+        ("nodes and channels", "nodes/"),
+        ("watch", "watch/"),
+    ):
+        took = best(lambda path=path: send(client, "get", f"sites/{site.pk}/{path}"), 5) * 1000
+        figures.append(Figure(f"large site: {name}, request to answer", took, "ms", "under 300", took < 300))
+    return figures
+
+
 def first_scripts() -> list[Figure]:
     """Scripts the page itself asks for before any stage is opened, gzipped."""
     dist = ROOT / "web" / "dist"
@@ -190,7 +209,7 @@ def main() -> None:
     call_command("migrate", verbosity=0)
     assert Channel.objects.count() == 0
     figures: list[Figure] = []
-    for measure in (season, ingest_rate, copy_ratio, tick_time, simulate_time, first_scripts):
+    for measure in (season, ingest_rate, copy_ratio, tick_time, simulate_time, large_site, first_scripts):
         figures += measure()
     figures += [Figure(*row) for row in browser_figures()]
     print(f"\n{'figure':48} {'value':>12} {'unit':12} {'budget':20} met")

@@ -14,24 +14,30 @@ VIEWS: list[tuple[str, str, tuple[int, int]]] = [
     ("watch-bed", "/watch/3", DESK),
     ("calibrate", "/calibrate/6", DESK),
     ("water", "/water/3", DESK),
-    ("lay-out", "/layout", DESK),
+    ("lay-out", "/layout/3", DESK),
+    ("substrate", "/layout/3?part=media", DESK),
+    ("waters-way", "/layout/3?part=water", DESK),
+    ("electrics", "/layout/3?part=electrics", DESK),
+    ("payback", "/layout?part=payback", DESK),
     ("fit", "/fit", DESK),
-    ("sign-in", "/", DESK),
+    ("choose", "/fit/3?part=choose", DESK),
+    ("place", "/fit/3?part=place", DESK),
+    ("bus-bench", "/fit/3?part=bus", DESK),
+    ("wiring-sheet", "/fit/3?part=sheet", DESK),
     ("phone-watch", "/watch", PHONE),
     ("phone-bed", "/watch/3", PHONE),
     ("phone-calibrate", "/calibrate/6", PHONE),
+    ("phone-prove", "/fit?part=prove&channel=1", PHONE),
 ]
 
 
 def take(page: Page, stack: Stack, name: str, path: str) -> None:
     page.goto(stack.address + path)
-    page.get_by_label("Name").wait_for()
-    if name != "sign-in":
-        page.get_by_label("Name").fill(PERSON[0])
-        page.get_by_label("Password").fill(PERSON[1])
-        page.get_by_role("button", name="Sign in").click()
-        page.locator(".sheet h1").wait_for()
-        page.wait_for_timeout(2500)
+    page.get_by_label("Name").fill(PERSON[0])
+    page.get_by_label("Password").fill(PERSON[1])
+    page.get_by_role("button", name="Sign in").click()
+    page.locator(".sheet h1").wait_for()
+    page.wait_for_timeout(2500)
     page.screenshot(path=str(ROOT / "docs" / "screenshots" / f"{name}.png"))
 
 
@@ -46,7 +52,7 @@ def main() -> None:
             )
             for name, path, (width, height) in VIEWS:
                 page = browser.new_page(viewport={"width": width, "height": height})
-                take(page, stack, name, path.replace("/calibrate/6", "/calibrate/6"))
+                take(page, stack, name, path)
                 page.close()
                 print(f"docs/screenshots/{name}.png")
             browser.close()

@@ -118,7 +118,7 @@ class Migration(migrations.Migration):
         migrations.AddField(
             model_name='channel',
             name='standin_place',
-            field=models.CharField(default='bed', help_text="where a person has put a stand-in's sensor", max_length=8),
+            field=models.CharField(default='bed', help_text="where a person has put a stand-in's sensor", max_length=12),
         ),
         migrations.AddField(
             model_name='channel',

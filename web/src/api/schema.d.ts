@@ -3119,6 +3119,8 @@ export interface components {
             depth_cm: number;
             /** Format: double */
             dripper_distance_cm: number;
+            standin_channel: number | null;
+            standin_place: string;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         ProbePage: {

@@ -30,3 +30,25 @@ export function BenchControl({ probe }: { probe: number }) {
     </fieldset>
   );
 }
+
+const STANDIN: Record<string, string> = { first: "air" };
+
+/** The same hands for a probe of a stand-in node that someone added. */
+export function StandinBench({ channel, place }: { channel: number; place: string }) {
+  const move = useChange(
+    (to: string) => take(api.POST("/api/channels/{channel_id}/standin-place/", { params: { path: { channel_id: channel } }, body: { place: to === "air" ? "first" : to } })),
+    "probes", "bench",
+  );
+  const here = move.isPending ? move.variables : (STANDIN[place] ?? (place === "changed" ? "drained_mix" : place));
+  return (
+    <fieldset className="bench-control">
+      <legend>Stand-in: put the probe</legend>
+      {PLACES.map((p) => (
+        <button key={p.place} type="button" aria-pressed={here === p.place} disabled={move.isPending} onClick={() => move.mutate(p.place)}>
+          {p.label}
+        </button>
+      ))}
+      {move.isError && <p role="alert" className="error">{problemOf(move.error)}</p>}
+    </fieldset>
+  );
+}

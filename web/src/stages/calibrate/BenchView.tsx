@@ -9,7 +9,7 @@ import { SpiritLevel } from "../../drawings/SpiritLevel";
 import { Fig } from "../../frame/Fig";
 import type { StageProps } from "../../frame/Frame";
 import { age, clock, dayName, fixed, percent } from "../../units/format";
-import { BenchControl } from "./BenchControl";
+import { BenchControl, StandinBench } from "./BenchControl";
 
 /** Two points in the substrate: watch the bubble, capture dry, capture wet, publish. */
 export function BenchView({ watch, bed, mayChange, probe }: StageProps & { probe: Probe }) {
@@ -32,7 +32,7 @@ export function BenchView({ watch, bed, mayChange, probe }: StageProps & { probe
               container={{ shape: form.shape, width_cm: form.width_cm ?? form.top_diameter_cm ?? 20, base_cm: form.width_cm ?? form.base_diameter_cm ?? 20, height_cm: form.height_cm }}
               probe={{ name: b.probe_name, depth_cm: probe.depth_cm, distance_cm: probe.dripper_distance_cm }} />
           )}
-          {watch.demo && mayChange && <BenchControl probe={probe.id} />}
+          {probe.standin_channel !== null && mayChange ? <StandinBench channel={probe.standin_channel} place={probe.standin_place} /> : watch.demo && mayChange && <BenchControl probe={probe.id} />}
         </div>
         <div className="bench-live">
           <div className="raw-now">
