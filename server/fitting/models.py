@@ -120,7 +120,7 @@ class Channel(models.Model):
     key = models.CharField(max_length=60, blank=True, help_text="name under which a node posts it")
     place = models.CharField(max_length=80, blank=True)
     standin_place = models.CharField(
-        max_length=8, default="bed", help_text="where a person has put a stand-in's sensor"
+        max_length=12, default="bed", help_text="where a person has put a stand-in's sensor"
     )
     house = models.ForeignKey(House, models.PROTECT, null=True, blank=True, related_name="channels")
     bed = models.ForeignKey(Bed, models.PROTECT, null=True, blank=True, related_name="channels")
