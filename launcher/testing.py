@@ -8,14 +8,15 @@ import subprocess
 import sys
 import time
 from pathlib import Path
+from typing import IO
 
 from .install import built_interface, chromium, environment, node_packages, python_environment
 from .postgres import Cluster
 from .shell import ROOT, VAR, VENV, WEB, StepFailed, run, say
 
-PLUGINS = ["-p", "pytest_django.plugin", "-p", "_hypothesis_pytestplugin", "-p", "xdist.plugin"]
-SIDE_BY_SIDE = ["-n", "2", "--dist", "loadgroup"]
-"""The journeys on one worker, everything else on the other and, when the journeys are through, on both."""
+PLUGINS = ["-p", "pytest_django.plugin", "-p", "_hypothesis_pytestplugin"]
+JOURNEYS = "tests/journeys"
+COUNTS = re.compile(r"(\d+) (failed|passed|skipped|deselected|xfailed|xpassed|errors?|warnings?)")
 CLOSING = re.compile(r"=+ .*(passed|failed|error|no tests ran).* in .*=+\s*$")
 """pytest's closing line; warnings at exit may come after it."""
 CHECKS: list[tuple[str, list[str], Path]] = [
@@ -54,29 +55,62 @@ def test(fast: bool, more: list[str]) -> int:
 
 
 def _pytest(url: str, fast: bool, more: list[str], folder: Path) -> tuple[int, str]:
-    """Run pytest, passing its lines on; its exit code and its closing line."""
+    """Run pytest, passing its lines on; its exit code and its closing line.
+
+    The journeys mostly wait for a browser, so they run beside the other tests, in a pytest of their own with a product
+    of their own; their lines come after, and the two closing lines are added up in pytest's own words.
+    """
+    if more or fast:
+        return _follow(_start(url, more or ["tests", f"--ignore={JOURNEYS}"], folder / "tests"))
+    began = time.monotonic()
+    folder.mkdir(parents=True, exist_ok=True)
+    with (folder / "journeys.log").open("w+") as kept:
+        beside = _start(url, [JOURNEYS], folder / "journeys", kept)
+        try:
+            code, last = _follow(_start(url, ["tests", f"--ignore={JOURNEYS}"], folder / "tests"))
+        finally:
+            beside.wait()
+        kept.seek(0)
+        lines = kept.read().splitlines()
+    print("\n".join(lines), flush=True)
+    closing = next((line.strip() for line in reversed(lines) if CLOSING.match(line)), "")
+    if not closing:
+        raise StepFailed("the journeys", "pytest ended without its closing line", "see the lines above")
+    return max(code, beside.returncode), added_up([last, closing], time.monotonic() - began)
+
+
+def added_up(closings: list[str], seconds: float) -> str:
+    """Closing lines of several pytest runs as one, in pytest's words and order."""
+    totals: dict[str, int] = {}
+    for closing in closings:
+        for count, word in COUNTS.findall(closing):
+            kind = word.rstrip("s") if word in ("errors", "warnings") else word
+            totals[kind] = totals.get(kind, 0) + int(count)
+    order = ("failed", "passed", "skipped", "deselected", "xfailed", "xpassed", "warning", "error")
+    words = {k: k + ("s" if k in ("warning", "error") and totals.get(k, 0) != 1 else "") for k in order}
+    told = ", ".join(f"{totals[k]} {words[k]}" for k in order if k in totals)
+    return f" {told} in {seconds:.2f}s ".center(80, "=")
+
+
+def _start(url: str, chosen: list[str], folder: Path, out: IO[str] | None = None) -> subprocess.Popen[str]:
     env = environment(
         url, PYTEST_DISABLE_PLUGIN_AUTOLOAD="1", DJANGO_ALLOW_ASYNC_UNSAFE="true", REED_TEST_FOLDER=str(folder)
     )
-    chosen = more or (["tests", "--ignore=tests/journeys"] if fast else ["tests"])
-    command = [
-        sys.executable if not VENV.exists() else str(VENV / "bin" / "python"),
-        "-m",
-        "pytest",
-        *PLUGINS,
-        "-p",
-        "no:cacheprovider",
-        *([] if more else SIDE_BY_SIDE),
-        *chosen,
-    ]
-    with subprocess.Popen(
-        command, cwd=ROOT, env=env, text=True, stdout=subprocess.PIPE, stderr=subprocess.STDOUT
-    ) as process:
-        assert process.stdout is not None
-        last = ""
-        for line in process.stdout:
-            print(line, end="", flush=True)
-            last = line.strip() if CLOSING.match(line) else last
+    python = sys.executable if not VENV.exists() else str(VENV / "bin" / "python")
+    command = [python, "-m", "pytest", *PLUGINS, "-p", "no:cacheprovider", *chosen]
+    return subprocess.Popen(
+        command, cwd=ROOT, env=env, text=True, stdout=out or subprocess.PIPE, stderr=subprocess.STDOUT
+    )
+
+
+def _follow(process: subprocess.Popen[str]) -> tuple[int, str]:
+    """Pass a run's lines on; its exit code and its closing line."""
+    assert process.stdout is not None
+    last = ""
+    for line in process.stdout:
+        print(line, end="", flush=True)
+        last = line.strip() if CLOSING.match(line) else last
+    process.wait()
     if process.returncode not in (0, 1):
         raise StepFailed("pytest", last, "see the lines above")
     return process.returncode, last

@@ -35,7 +35,7 @@ REST = {
     "supply": 12.6,
 }
 """What a quantity reads at its own place when nothing about it moves."""
-LAG_S = 3.0
+LAG_S, SLOW = 3.0, 60
 
 
 @dataclass
@@ -207,7 +207,8 @@ class ExtraWorld:
         ):
             channel.seen = goal
         else:
-            channel.seen = goal + (channel.seen - goal) * math.exp(-seconds / LAG_S)
+            lag = LAG_S * (SLOW if "slow" in node.faults else 1)
+            channel.seen = goal + (channel.seen - goal) * math.exp(-seconds / lag)
         if channel.form["quantity"] in COUNTERS:
             channel.count += seconds * (1.5 if channel.form["place"] == "changed" else 0.0)
             channel.seen = channel.count
@@ -333,8 +334,6 @@ async def show(node: ExtraNode, world: ExtraWorld) -> None:
     if not node.is_modbus:
         return
     device, faults = node.form["device_id"], node.faults
-    if "slow" in faults:
-        await asyncio.sleep(0.05)
     for channel in node.channels:
         f = channel.form
         value = wire_value(channel, world.reading(node, channel), faults)

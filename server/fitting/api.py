@@ -132,12 +132,21 @@ class SensorForm:
 
 
 @dataclass
+class OtherDevice:
+    """A contact or a doser."""
+
+    kind: str
+    name: str
+
+
+@dataclass
 class NodeForm:
     name: str
     kind: str
     sensors: list[SensorForm]
     valves: list[int] = field(default_factory=list)
     pumps: list[int] = field(default_factory=list)
+    others: list[OtherDevice] = field(default_factory=list)
     standin: bool = False
     host: str = ""
     port: int | None = None
@@ -295,6 +304,7 @@ def node_add(request: Request, data: NodeForm, site_id: int) -> MadeNode:
             **{f: getattr(data, f) for f in NodeForm.__dataclass_fields__},
             "sensors": sensors,
             "kind": data.kind,
+            "others": [(o.kind, o.name) for o in data.others],
         }
     )
     node = add_node(site, plan, request.user, site_now(site))

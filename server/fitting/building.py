@@ -59,6 +59,8 @@ class NodePlan:
     sensors: list[SensorPlan]
     valves: list[int] = field(default_factory=list)
     pumps: list[int] = field(default_factory=list)
+    others: list[tuple[str, str]] = field(default_factory=list)
+    """Contacts and dosers: kind and name."""
     standin: bool = False
     host: str = ""
     port: int | None = None
@@ -226,6 +228,20 @@ def _add_actuators(node: Node, plan: NodePlan) -> None:
             command_register=COMMAND_BASE + 10 * slot,
             status_register=STATUS_BASE + 10 * slot,
             **owner,
+        )
+        slot += 1
+    for kind, name in plan.others:
+        if kind not in (ActuatorKind.CONTACT, ActuatorKind.DOSER):
+            raise OutOfRange("others.kind", kind, "contact or doser; valves and pumps are named by their bed and line")
+        if not name.strip():
+            raise OutOfRange("others.name", name, "a name")
+        Actuator.objects.create(
+            node=node,
+            kind=kind,
+            name=name.strip()[:40],
+            coil=slot,
+            command_register=COMMAND_BASE + 10 * slot,
+            status_register=STATUS_BASE + 10 * slot,
         )
         slot += 1
 

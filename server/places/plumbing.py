@@ -3,7 +3,7 @@
 from dataclasses import dataclass, field
 from functools import lru_cache
 
-from django.db.models import Prefetch
+from django.db.models import F, Prefetch, Sum
 
 from common.figures import Figure, worked
 from reedcore.dosing import bed_flow_l_min, seconds_from_dose
@@ -94,6 +94,7 @@ class TankLine:
     levels_cm: dict[str, float]
     content_l: float | None
     days_peak: Figure
+    days_now: Figure
     day_l: float
     pumps: list[PumpLine]
 
@@ -142,6 +143,7 @@ def tank_line(tank: Tank) -> TankLine:
         if day_l
         else Figure(None, "days", 1, "no bed yet")
     )
+    days_now = _days_at_current_use(tank, usable)
     return TankLine(
         tank.pk,
         tank.name,
@@ -151,8 +153,25 @@ def tank_line(tank: Tank) -> TankLine:
         levels,
         held,
         days,
+        days_now,
         day_l,
         pumps,
+    )
+
+
+def _days_at_current_use(tank: Tank, usable_l: float) -> Figure:
+    """Days at the mean use of the last seven recorded days of the beds that draw from the tank."""
+    from watering.models import DayFigure  # watering stands on places; only the record is asked for here
+
+    rows = DayFigure.objects.filter(bed__pump__tank=tank, bed__retired_at=None, pulses__gt=0)
+    days = list(rows.order_by("-day").values_list("day", flat=True).distinct()[:7])
+    litres = rows.filter(day__in=days).aggregate(sum=Sum(F("dose_ml") * F("bed__plants")))["sum"] if days else None
+    if not litres:
+        return Figure(None, "days", 1, "no recorded day yet")
+    return worked(
+        "tank_days",
+        {"usable_l": usable_l, "daily_use_l": litres / 1000 / len(days)},
+        f"mean use of the last {len(days)} recorded days",
     )
 
 

@@ -1,6 +1,7 @@
 """A gateway and the stand-in's real Modbus servers, with a server that can be taken away."""
 
 import asyncio
+import os
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
@@ -29,14 +30,26 @@ def new_world(theta=0.5):
     return World(holding, record)
 
 
+async def opened(world, tries=5):
+    """Nodes that listen; a port that another run took between looking and listening is left to it."""
+    for attempt in range(tries):
+        nodes = build_nodes(world.holding, world, free_port_row(4, 15000 + (os.getpid() * 7 + attempt * 97) % 12000))
+        try:
+            for node in nodes:
+                await node.open()
+            return nodes
+        except RuntimeError:
+            if attempt == tries - 1:
+                raise
+    return []
+
+
 def run_nodes(scene):
     """Open the stand-in's nodes on free ports, run a scene, close them."""
 
     async def play():
         world = new_world()
-        nodes = build_nodes(world.holding, world, free_port_row(4))
-        for node in nodes:
-            await node.open()
+        nodes = await opened(world)
         try:
             return await scene(world, nodes)
         finally:

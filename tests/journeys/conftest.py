@@ -118,22 +118,6 @@ def empty_stack():
     shutil.rmtree(folder, ignore_errors=True)
 
 
-def _is_journey(item):
-    return "/journeys/" in item.path.as_posix()
-
-
-def pytest_itemcollected(item):
-    """All journeys on one worker: they share one running product. Marked here, before xdist reads the groups."""
-    if _is_journey(item):
-        item.add_marker(pytest.mark.xdist_group("journeys"))
-
-
-@pytest.hookimpl(trylast=True)
-def pytest_collection_modifyitems(items):
-    """Journeys first: they take longest."""
-    items.sort(key=lambda item: not _is_journey(item))
-
-
 @pytest.fixture(scope="module")
 def browser():
     """Closed after each module: while it is open, Playwright's event loop runs in this thread."""

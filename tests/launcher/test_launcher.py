@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pytest
 
-from launcher import doctor, install, postgres, shell, start
+from launcher import doctor, install, postgres, shell, start, testing
 from launcher.shell import ROOT, StepFailed, free_port, free_port_row
 from launcher.testing import code_lines
 
@@ -71,11 +71,23 @@ def test_keys_are_made_once_and_readable_by_their_owner_only(tmp_path):
     assert (tmp_path / "keys.json").stat().st_mode & 0o077 == 0
 
 
-def test_the_procfile_listens_on_loopback_only_and_has_the_standin_with_the_demo_only(tmp_path):
+def test_the_procfile_listens_on_loopback_only_and_the_demos_nodes_come_with_the_demo_only(tmp_path):
     with_demo = start.procfile(8000, True, 15000, tmp_path)
     assert "--host 127.0.0.1" in with_demo and "standin:" in with_demo
-    assert "standin:" not in start.procfile(8000, False, 15000, tmp_path)
+    assert "standin serve" in with_demo
+    without = start.procfile(8000, False, 15000, tmp_path)
+    assert "standin alone" in without and "standin serve" not in without
     assert all(line.split(": ")[1].startswith("exec ") for line in with_demo.splitlines())
+
+
+def test_closing_lines_of_two_runs_add_up_in_pytests_words():
+    lines = [
+        "=== 1 failed, 1200 passed, 2 warnings in 300.00s (0:05:00) ===",
+        "==== 51 passed, 1 warning, 1 error in 200.10s ====",
+    ]
+    told = testing.added_up(lines, 301.5)
+    assert "1 failed, 1251 passed, 3 warnings, 1 error in 301.50s" in told and testing.CLOSING.match(told)
+    assert " 5 passed in 2.00s " in testing.added_up(["== 2 passed in 1s ==", "== 3 passed in 1s =="], 2)
 
 
 def test_a_changed_lock_file_is_noticed(tmp_path, monkeypatch):

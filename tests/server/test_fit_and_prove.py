@@ -235,6 +235,22 @@ def test_a_valve_runs_only_in_short_steps_with_its_pump_and_its_own_end(holding,
     assert {c.actuator.kind for c in commands} == {"valve", "pump"}
 
 
+def test_a_doser_is_proven_by_what_the_tester_sees(holding, grower):
+    made = add(grower, holding, others=[{"kind": "doser", "name": "Acid doser"}]).json()
+    node = next(n for n in send(grower, "get", f"sites/{holding.site.pk}/nodes/").json() if n["id"] == made["id"])
+    doser = node["actuators"][0]
+    assert doser["name"] == "Acid doser"
+    proof = send(grower, "post", f"actuators/{doser['id']}/proof/").json()
+    send(grower, "post", f"actuator-proofs/{proof['id']}/hold/")
+    assert [c.actuator.kind for c in Command.objects.all()] == ["doser"]
+    run_commands()
+    send(grower, "post", f"actuator-proofs/{proof['id']}/release/")
+    run_commands()
+    done = send(grower, "post", f"actuator-proofs/{proof['id']}/finish/", {}).json()
+    assert done["outcome"] == "pass" and done["flow_measured"] is False
+    assert fields_of(add(grower, holding, name="N2", others=[{"kind": "valve", "name": "V"}])) == ["others.kind"]
+
+
 def test_flow_seen_and_stop_verified_pass_a_valve(holding, grower, valve):
     flow = flow_on(holding)
     proof = send(grower, "post", f"actuators/{valve.pk}/proof/").json()

@@ -2896,6 +2896,7 @@ export interface components {
             sensors: components["schemas"]["SensorFormRequest"][];
             valves?: number[];
             pumps?: number[];
+            others?: components["schemas"]["OtherDeviceRequest"][];
             standin?: boolean;
             host?: string;
             port?: number | null;
@@ -2965,6 +2966,10 @@ export interface components {
         };
         /** @enum {unknown} */
         NullEnum: null;
+        OtherDeviceRequest: {
+            kind: string;
+            name: string;
+        };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         PastTest: {
             /** Format: date-time */
@@ -3838,6 +3843,7 @@ export interface components {
             /** Format: double */
             content_l: number | null;
             days_peak: components["schemas"]["Figure"];
+            days_now: components["schemas"]["Figure"];
             /** Format: double */
             day_l: number;
             pumps: components["schemas"]["PumpLine"][];

@@ -25,6 +25,7 @@ export default function AddNode({ watch, bed, onClose }: { watch: Watch; bed: Be
   const [form, setForm] = useState({ name: `Node ${(nodes.data?.filter((n) => n.kind !== "gateway").length ?? 0) + 1}`, kind: "modbus_tcp", standin: true, host: "", port: 502 as number | null, device_id: 1, poll_s: 5 });
   const [sensors, setSensors] = useState<Sensor[]>([{ kind: "capacitive", owner: firstBed ? `bed:${firstBed}` : "", input: "number" }]);
   const [moves, setMoves] = useState<string[]>([]);
+  const [others, setOthers] = useState<{ kind: string; name: string }[]>([]);
   const owners = [
     ...beds.map((b) => ({ value: `bed:${b.id}`, label: `bed ${b.form.name}` })),
     ...(layout.data?.houses.map((h) => ({ value: `house:${h.id}`, label: h.form.name })) ?? []),
@@ -43,6 +44,7 @@ export default function AddNode({ watch, bed, onClose }: { watch: Watch; bed: Be
         ...form,
         sensors: sensors.map((s) => ({ kind: s.kind, input: s.input, [ownerOf(s).split(":")[0] || "bed"]: ownerOf(s) ? number(ownerOf(s)) : null })),
         valves: moves.filter((m) => m.startsWith("bed:")).map(number),
+        others,
         pumps: moves.filter((m) => m.startsWith("pump:")).map(number),
       },
     })),
@@ -82,6 +84,18 @@ export default function AddNode({ watch, bed, onClose }: { watch: Watch; bed: Be
           <Form.Item label="Valves and pumps it moves" htmlFor="moves" style={{ marginTop: 16 }}>
             <Select id="moves" aria-label="Valves and pumps it moves" mode="multiple" value={moves} options={devices} onChange={setMoves} />
           </Form.Item>
+        )}
+        {form.kind.startsWith("modbus") && (
+          <>
+            {others.map((o, i) => (
+              <div key={i} className="sensor-row">
+                <Select aria-label={`Kind of device ${i + 1}`} value={o.kind} options={[{ value: "contact", label: "contact" }, { value: "doser", label: "doser" }]} onChange={(kind) => setOthers(others.map((x, k) => (k === i ? { ...x, kind } : x)))} />
+                <input className="plain-input" aria-label={`Name of device ${i + 1}`} placeholder="its name" value={o.name} maxLength={40} onChange={(e) => setOthers(others.map((x, k) => (k === i ? { ...x, name: e.target.value } : x)))} />
+                <button type="button" className="quiet-button" onClick={() => setOthers(others.filter((_, k) => k !== i))}>leave it out</button>
+              </div>
+            ))}
+            <button type="button" className="quiet-button" onClick={() => setOthers([...others, { kind: "contact", name: "" }])}>a contact or a doser too</button>
+          </>
         )}
       </Form>
     </Drawer>

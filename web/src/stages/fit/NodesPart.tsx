@@ -124,7 +124,8 @@ function Health({ node: n, now }: { node: NodeOut; now: string }) {
   const points = trend.data ?? [];
   return (
     <p className={`health ${n.clock_offset_s !== null && Math.abs(n.clock_offset_s) > 60 ? "tone-clay" : "quiet"}`}>
-      {said.join("; ")}, {age(n.last_seen, now)}. {points.length > 2 && <Trend values={points.map((p) => p.supply_v)} label={`Supply of ${n.name} over ${points.length} checks`} />}
+      {said.join("; ")}, {age(n.last_seen, now)}. {points.length > 2 && <Trend values={points.map((p) => p.supply_v)} label={`Supply of ${n.name} over ${points.length} checks`} />}{" "}
+      {points.length > 2 && n.battery_v !== null && <Trend values={points.map((p) => p.battery_v)} label={`Battery of ${n.name} over ${points.length} checks`} />}
     </p>
   );
 }

@@ -38,6 +38,7 @@ export function ProofBench({ channel, mayChange, next, onLeave }: Props) {
         <p className="lead">The test takes about three minutes. Leave the sensor as it is and begin; you are told when to move it. Nothing is watered by it meanwhile if its reading is out of range.</p>
         {mayChange && <button type="button" className="button primary thumb" disabled={start.isPending} onClick={() => start.mutate()}>Begin the test</button>}
         {error && <p role="alert" className="error">{problemOf(error)}</p>}
+        <Earlier channel={channel} />
       </>
     );
   }
@@ -75,6 +76,25 @@ export function ProofBench({ channel, mayChange, next, onLeave }: Props) {
         </div>
       )}
     </div>
+  );
+}
+
+/** Tests that were kept, with their curve and their figures. */
+function Earlier({ channel }: { channel: number }) {
+  const past = useQuery({ queryKey: ["proof", "past", channel], queryFn: () => take(api.GET("/api/channels/{channel_id}/proofs/", { params: { path: { channel_id: channel } } })) });
+  const kept = past.data?.filter((p) => p.outcome !== "open") ?? [];
+  if (kept.length === 0) return <p className="quiet">No test of this channel is kept yet.</p>;
+  return (
+    <section aria-label="Earlier tests">
+      <h2>Earlier tests</h2>
+      {kept.map((p) => (
+        <details key={p.id}>
+          <summary>{WORDS[p.outcome]?.sign} {WORDS[p.outcome]?.word}, {p.by}, {p.ended_at ? p.ended_at.slice(0, 16).replace("T", " ") : ""} UTC</summary>
+          <ProofPlot proof={p} />
+          <Checks proof={p} />
+        </details>
+      ))}
+    </section>
   );
 }
 

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { problemOf, type Layout, type PumpLine, type TankLine } from "../../api/client";
 import { usePlumbing } from "../../api/queries";
+import { ChainDrawing } from "../../drawings/ChainDrawing";
 import { TankDrawing } from "../../drawings/TankDrawing";
 import { Fig } from "../../frame/Fig";
 import type { StageProps } from "../../frame/Frame";
@@ -44,7 +45,7 @@ export default function WaterPart({ watch, mayChange, layout }: StageProps & { l
         <section key={t.id} className="chain" aria-label={`${t.name} and its pumps`}>
           <TankNode tank={t} form={w.tanks.find((x) => x.id === t.id)?.form} mayChange={mayChange} onEdit={() => setEditing({ kind: "tank", id: t.id })} />
           <div className="chain-pumps">
-            {t.pumps.map((p) => <PumpNode key={p.id} pump={p} injector={w.pumps.find((x) => x.id === p.id)?.form.injector_ratio_pct ?? null} layout={layout} mayChange={mayChange} onEdit={() => setEditing({ kind: "pump", id: p.id })} />)}
+            {t.pumps.map((p) => <PumpNode key={p.id} pump={p} tank={t.name} source={w.sources.find((s) => s.id === w.tanks.find((x) => x.id === t.id)?.form.source)?.form.name ?? ""} injector={w.pumps.find((x) => x.id === p.id)?.form.injector_ratio_pct ?? null} layout={layout} mayChange={mayChange} onEdit={() => setEditing({ kind: "pump", id: p.id })} />)}
             {t.pumps.length === 0 && <p className="quiet">No pump draws from {t.name} yet.</p>}
           </div>
         </section>
@@ -64,7 +65,7 @@ function TankNode({ tank: t, form, mayChange, onEdit }: { tank: TankLine; form: 
       <h2>{t.name}</h2>
       <TankDrawing tank={{ shape: t.shape, depth_cm: t.depth_cm, full_l: t.full_l, levels_cm: t.levels_cm, litres, content_l: t.content_l }} label={t.name} />
       <p>
-        {t.content_l === null ? "Not measured." : `${fixed(t.content_l, 0)} of ${fixed(t.full_l, 0)} L now.`} Peak day {fixed(t.day_l, 0)} L; it lasts <Fig figure={t.days_peak} label="days the tank lasts" />.
+        {t.content_l === null ? "Not measured." : `${fixed(t.content_l, 0)} of ${fixed(t.full_l, 0)} L now.`} Peak day {fixed(t.day_l, 0)} L; it lasts <Fig figure={t.days_peak} label="days the tank lasts at peak use" /> then{t.days_now.value !== null && <>, <Fig figure={t.days_now} label="days the tank lasts at present use" /> at present use</>}.
         {!t.shape && <span className="quiet block">Give its shape, and its levels are drawn at scale.</span>}
       </p>
       {mayChange && <button type="button" className="quiet-button" aria-label={`Change ${t.name}`} onClick={onEdit}>change</button>}
@@ -72,8 +73,9 @@ function TankNode({ tank: t, form, mayChange, onEdit }: { tank: TankLine; form: 
   );
 }
 
-function PumpNode({ pump: p, injector, layout, mayChange, onEdit }: { pump: PumpLine; injector: number | null; layout: Layout; mayChange: boolean; onEdit: () => void }) {
+function PumpNode({ pump: p, tank, source, injector, layout, mayChange, onEdit }: { pump: PumpLine; tank: string; source: string; injector: number | null; layout: Layout; mayChange: boolean; onEdit: () => void }) {
   const returned = (house: string) => layout.houses.find((h) => h.form.name === house)?.form.drain_returned;
+  const drains = [...new Set(p.beds.map((b) => (returned(b.house) ? "returned" : "to waste")))].join(" and ");
   const total = p.heads.reduce((sum, h) => sum + h.head_m, 0);
   return (
     <div className="chain-pump">
@@ -83,6 +85,7 @@ function PumpNode({ pump: p, injector, layout, mayChange, onEdit }: { pump: Pump
         {injector !== null && <span className="quiet">injector at {fixed(injector, 2)} %</span>}
         {mayChange && <button type="button" className="quiet-button" aria-label={`Change ${p.name}`} onClick={onEdit}>change</button>}
       </div>
+      <ChainDrawing source={source} tank={tank} pump={p} injector={injector} drain={drains} />
       {p.heads.length > 0 && (
         <p className="head-steps" aria-label="Head from tank to dripper">
           {p.heads.filter((h) => h.head_m > 0.005).map((h) => <span key={h.name} style={{ flexGrow: Math.max(0.6, h.head_m) }}><b>{fixed(h.head_m, 1)} m</b> {h.name}</span>)}
