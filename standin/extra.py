@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 import asyncio
-import contextlib
 import math
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
-import httpx
 import numpy as np
 from pymodbus.framer import FramerType
 from pymodbus.server import ModbusTcpServer
@@ -17,9 +15,9 @@ from pymodbus.simulator import DataType, SimData, SimDevice
 
 from reedcore.bedmodel import BedWater, advance, starting_physics, sub_steps, water_at
 from reedcore.links.modbus import Encoding, WordOrder, registers_from_value
-from reedcore.links.sdi12 import sdi12_crc
 from reedcore.sensors import sensor_kinds
 
+from .extra_links import answer_sdi12
 from .node import COILS, HOLDING
 from .physics import Actuator
 
@@ -167,7 +165,7 @@ class ExtraWorld:
             await show(node, self)
         elif form["kind"] == "sdi12":
             node.server = await asyncio.start_server(
-                lambda r, w: _answer_sdi12(node, self, r, w), "127.0.0.1", form["port"]
+                lambda r, w: answer_sdi12(node, self, r, w), "127.0.0.1", form["port"]
             )
         return node
 
@@ -368,49 +366,3 @@ def health_words(node: ExtraNode, now: datetime) -> list[int]:
         round(1000 * (12.4 - sag)), round(1000 * (3.9 - 0.001 * min(400.0, node.uptime_s / 3600))), uptime >> 16, uptime & 0xFFFF, 0,
         clock >> 16, clock & 0xFFFF, FIRMWARE, node.config >> 16, node.config & 0xFFFF,
     ]  # fmt: skip
-
-
-async def _answer_sdi12(
-    node: ExtraNode, world: ExtraWorld, reader: asyncio.StreamReader, writer: asyncio.StreamWriter
-) -> None:
-    """SDI-12 over TCP: aM! and aD0!, as a bridge passes them on."""
-    address = str(node.form["device_id"])[-1]
-    with contextlib.suppress(OSError, TimeoutError, asyncio.IncompleteReadError):
-        while True:
-            command = (await asyncio.wait_for(reader.readuntil(b"!"), 30)).decode("ascii", "replace").strip()
-            if not command.startswith(address) or "unplugged" in node.faults:
-                continue
-            if command[1:] in ("M!", "MC!"):
-                answer = f"{address}000{len(node.channels)}"
-            elif command[1:] == "I!":
-                answer = f"{address}14TALLREEDSTAND 100"
-            else:
-                answer = address + "".join(f"{world.reading(node, c):+.2f}" for c in node.channels)
-                answer += "xxx" if "bad checksum" in node.faults else ""
-                answer += sdi12_crc(answer) if command[1:] == "DC0!" else ""
-            writer.write(answer.encode() + b"\r\n")
-            await writer.drain()
-    writer.close()
-
-
-async def post_values(
-    node: ExtraNode, world: ExtraWorld, client: httpx.AsyncClient, loop_time: float, rate: float
-) -> None:
-    """A node that posts by itself: its values by name, what it says of itself, the configuration it runs by."""
-    every = max(1.0, node.form["interval_s"] / max(rate, 1e-9))
-    if node.form["kind"] != "http" or rate == 0 or loop_time - node.posted_at < every or "unplugged" in node.faults:
-        return
-    node.posted_at = loop_time
-    values = {c.form["key"]: wire_value(c, world.reading(node, c), node.faults) for c in node.channels}
-    health = {
-        "supply_v": 5.0, "battery_v": 3.9, "uptime_s": node.uptime_s, "firmware": "2.3", "config": node.config,
-        "clock_offset_s": 5400.0 if "clock wrong" in node.faults else 0.4,
-    }  # fmt: skip
-    with contextlib.suppress(httpx.HTTPError, ValueError, KeyError):
-        answer = await client.post(
-            "/api/post/values/",
-            json={"values": values, "health": health},
-            headers={"Authorization": f"Node {node.form['token']}"},
-        )
-        if answer.status_code == 200:
-            node.config = answer.json()["config"]

@@ -16,7 +16,8 @@ import httpx
 
 from reedcore.probe import Place
 
-from .extra import ExtraWorld, close_node, post_values, show, take_commands
+from .extra import ExtraWorld, close_node, show, take_commands
+from .extra_links import post_values
 from .holding import Holding
 from .node import Node, Slot
 from .physics import World

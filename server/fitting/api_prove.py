@@ -1,24 +1,19 @@
-"""Fit: proving sensors and actuators, the frame bench, electrics sheets."""
+"""Fit: proving sensors and actuators."""
 
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
 
 from rest_framework.request import Request
 
 from accounts.access import reach
 from accounts.roles import Role
-from common.clock import real_now, site_now
+from common.clock import site_now
 from common.endpoint import endpoint
-from common.figures import Figure
-from places.models import Site
-from reedcore.electrics import Load
-from reedcore.errors import NotDetermined, OutOfRange
-from reedcore.links.modbus import Encoding, Frame, Framing, WordOrder, explain, registers_of, value_from_registers
+from reedcore.errors import NotDetermined
 
-from . import actuating, electric, frames, proving, standins
+from . import actuating, proving, standins
 from .api import name_of, where_of
-from .models import Actuator, ActuatorProof, BusRequest, BusState, Channel, Node, Outcome, Proof
+from .models import Actuator, ActuatorProof, Channel, Outcome, Proof
 
 
 @dataclass
@@ -222,206 +217,6 @@ def actuator_finish(request: Request, data: SeenForm, proof_id: int) -> Actuator
     proof = reach(request, ActuatorProof, proof_id, Role.GROWER)
     now = site_now(proof.actuator.node.site)
     return _actuator_out(actuating.finish(proof, vars(data), request.user, now), now)
-
-
-@dataclass
-class ReadForm:
-    function: int
-    register: int
-    count: int
-    device_id: int
-
-
-@dataclass
-class AddressForm:
-    """The register that holds the bus address, by the device's data sheet, and the new address."""
-
-    register: int
-    new_address: int
-
-
-@dataclass
-class FieldOut:
-    at: int
-    hex: str
-    name: str
-    meaning: str
-    right: bool
-
-
-@dataclass
-class FrameOut:
-    hex: str
-    fields: list[FieldOut]
-    problem: str
-    words: list[int]
-    bits: list[bool]
-
-
-@dataclass
-class BusOut:
-    """A request of the frame bench and its answer, taken apart."""
-
-    id: int
-    state: BusState
-    created_at: datetime
-    by: str
-    request: FrameOut
-    answer: FrameOut | None
-    problem: str
-    elapsed_ms: float | None
-
-
-@dataclass
-class DecodeForm:
-    words: list[int]
-    register_type: Encoding
-    word_order: WordOrder = WordOrder.ABCD
-    scale: float = 1.0
-    offset: float = 0.0
-
-
-@dataclass
-class DecodeOut:
-    value: float | None
-    registers: int
-
-
-@dataclass
-class ExplainForm:
-    """Bytes as hexadecimal digits, from anywhere."""
-
-    bytes: str
-    framing: Framing = Framing.RTU
-    answer: bool = True
-
-
-def _frame_out(data: bytes, frame: Frame) -> FrameOut:
-    fields = [FieldOut(f.at, f.hex, f.name, f.meaning, f.right) for f in frame.fields]
-    return FrameOut(data.hex(" ").upper(), fields, frame.problem, list(frame.words), list(frame.bits))
-
-
-def _bus_out(row: BusRequest) -> BusOut:
-    sent, came = bytes(row.request), bytes(row.answer)
-    answer = _frame_out(came, frames.explained(row.node, came, True)) if came else None
-    return BusOut(
-        row.pk, BusState(row.state), row.created_at, str(row.by), _frame_out(sent, frames.explained(row.node, sent, False)), answer,
-        row.problem, row.elapsed_ms,
-    )  # fmt: skip
-
-
-@endpoint("POST", takes=ReadForm, gives=FrameOut)
-def bus_compose(request: Request, data: ReadForm, node_id: int) -> FrameOut:
-    """The bytes of a read, field by field; nothing is sent."""
-    node = reach(request, Node, node_id)
-    plan = frames.ReadPlan(**vars(data))
-    sent = frames.compose(node, plan)
-    return _frame_out(sent, frames.explained(node, sent, False))
-
-
-@endpoint("POST", takes=ReadForm, gives=BusOut, status=201)
-def bus_read(request: Request, data: ReadForm, node_id: int) -> BusOut:
-    """Send a read to the bus through the gateway."""
-    node = reach(request, Node, node_id, Role.GROWER)
-    return _bus_out(frames.queue(node, frames.compose(node, frames.ReadPlan(**vars(data))), request.user, real_now()))
-
-
-@endpoint("POST", takes=AddressForm, gives=BusOut, status=201)
-def bus_address(request: Request, data: AddressForm, node_id: int) -> BusOut:
-    """Give the device another bus address; have only this one device on the bus when you do."""
-    node = reach(request, Node, node_id, Role.OWNER)
-    sent = frames.compose_address_change(node, data.register, data.new_address)
-    return _bus_out(frames.queue(node, sent, request.user, real_now(), "changed a bus address"))
-
-
-@endpoint("GET", gives=BusOut)
-def bus_get(request: Request, request_id: int) -> BusOut:
-    """A request and what came back."""
-    return _bus_out(reach(request, BusRequest, request_id))
-
-
-@endpoint("POST", takes=DecodeForm, gives=DecodeOut, by="person")
-def bus_decode(_request: Request, data: DecodeForm) -> DecodeOut:
-    """A value from registers by type, order, scale and offset."""
-    encoding = Encoding(data.register_type)
-    value = value_from_registers(data.words, encoding, WordOrder(data.word_order), data.scale, data.offset)
-    return DecodeOut(value if value == value and abs(value) < 1e300 else None, registers_of(encoding))
-
-
-@endpoint("POST", takes=ExplainForm, gives=FrameOut, by="person")
-def bus_explain(_request: Request, data: ExplainForm) -> FrameOut:
-    """Any bytes taken apart as a Modbus frame."""
-    try:
-        came = bytes.fromhex(data.bytes.replace(",", " ").replace("0x", " "))
-    except ValueError:
-        raise OutOfRange(
-            "bytes", data.bytes[:60], "hexadecimal digits in pairs, such as 01 03 00 00 00 03 05 CB"
-        ) from None
-    if len(came) > frames.MAX_ANSWER:
-        raise OutOfRange("bytes", f"{len(came)} bytes", f"at most {frames.MAX_ANSWER} bytes")
-    return _frame_out(came, explain(came, Framing(data.framing), data.answer))
-
-
-@dataclass
-class SheetForm:
-    """A device as it is wired."""
-
-    load: Load
-    power_w: float
-    supply_v: float
-    contact_a: float
-    cable_m: float
-    cable_mm2: float
-    normally_open: bool = True
-    hours_a_day: float = 1
-    standby_w: float = 0
-    battery_ah: float = 0
-    panel_w: float = 0
-    sun_hours: float = 1
-    version: int = 0
-
-
-@dataclass
-class FindingOut:
-    level: str
-    field: str
-    text: str
-
-
-@dataclass
-class DeviceOut:
-    """A device with its sheet and what is to be said of it."""
-
-    device: str
-    id: int
-    name: str
-    kept: bool
-    form: SheetForm
-    figures: dict[str, Figure]
-    findings: list[FindingOut]
-
-
-def _device_out(row: electric.DeviceRow) -> DeviceOut:
-    return DeviceOut(
-        row.device, row.pk, row.name, row.kept, SheetForm(**asdict(row.sheet), version=row.version), row.figures,
-        [FindingOut(**asdict(f)) for f in row.findings],
-    )  # fmt: skip
-
-
-@endpoint("GET", gives=DeviceOut, many=True)
-def electrics(request: Request, site_id: int) -> list[DeviceOut]:
-    """Every device of a site with its electrics sheet, kept or proposed."""
-    return [_device_out(r) for r in electric.devices_of(reach(request, Site, site_id))]
-
-
-@endpoint("PUT", takes=SheetForm, gives=DeviceOut)
-def electrics_save(request: Request, data: SheetForm, device: str, device_id: int) -> DeviceOut:
-    """Keep a device's sheet."""
-    kind: Any = Actuator if device == "actuator" else Node
-    row = reach(request, kind, device_id, Role.GROWER)
-    site = row.node.site if device == "actuator" else row.site
-    values = {k: v for k, v in asdict(data).items() if k != "version"}
-    return _device_out(electric.save_sheet(site, row, values, data.version, request.user, site_now(site)))
 
 
 @endpoint("GET", gives=ProofOut, many=True)

@@ -1,6 +1,6 @@
 from django.urls import path
 
-from . import api, api_choose, api_gateway, api_prove
+from . import api, api_bus, api_choose, api_electrics, api_gateway, api_prove
 
 urlpatterns = [
     path("sites/<int:site_id>/nodes/", api.nodes),
@@ -14,12 +14,12 @@ urlpatterns = [
     path("nodes/<int:node_id>/faults/", api.node_faults),
     path("nodes/<int:node_id>/health/", api.node_health),
     path("nodes/<int:node_id>/sheet/", api_choose.wiring_sheet),
-    path("nodes/<int:node_id>/bus/compose/", api_prove.bus_compose),
-    path("nodes/<int:node_id>/bus/read/", api_prove.bus_read),
-    path("nodes/<int:node_id>/bus/address/", api_prove.bus_address),
-    path("bus/<int:request_id>/", api_prove.bus_get),
-    path("bus/decode/", api_prove.bus_decode),
-    path("bus/explain/", api_prove.bus_explain),
+    path("nodes/<int:node_id>/bus/compose/", api_bus.bus_compose),
+    path("nodes/<int:node_id>/bus/read/", api_bus.bus_read),
+    path("nodes/<int:node_id>/bus/address/", api_bus.bus_address),
+    path("bus/<int:request_id>/", api_bus.bus_get),
+    path("bus/decode/", api_bus.bus_decode),
+    path("bus/explain/", api_bus.bus_explain),
     path("standin-faults/", api.fault_names),
     path("catalogue/", api_choose.catalogue),
     path("catalogue/choose/", api_choose.sensors_choose),
@@ -41,8 +41,8 @@ urlpatterns = [
     path("actuator-proofs/<int:proof_id>/release/", api_prove.actuator_release),
     path("actuator-proofs/<int:proof_id>/step/", api_prove.actuator_step),
     path("actuator-proofs/<int:proof_id>/finish/", api_prove.actuator_finish),
-    path("sites/<int:site_id>/electrics/", api_prove.electrics),
-    path("electrics/<str:device>/<int:device_id>/", api_prove.electrics_save),
+    path("sites/<int:site_id>/electrics/", api_electrics.electrics),
+    path("electrics/<str:device>/<int:device_id>/", api_electrics.electrics_save),
     path("gateway/config/", api_gateway.gateway_config),
     path("gateway/contact/", api_gateway.gateway_contact),
     path("gateway/bus/", api_gateway.bus_waiting),

@@ -117,9 +117,9 @@ def test_bad_dimensions_are_told_at_the_field(stack, open_page):
     page = open_page("/layout")
     page.get_by_role("button", name="Add a bed to House North").click()
     dialog = page.get_by_role("dialog")
-    dialog.get_by_label("Width of the slab").fill("900")
+    dialog.get_by_label("Width at the top").fill("900")
     expect(dialog).to_contain_text("expected 3 to 200 cm")
-    dialog.get_by_label("Width of the slab").fill("20")
+    dialog.get_by_label("Width at the top").fill("20")
     expect(dialog.locator(".follows")).to_contain_text("5.00")
 
 

@@ -13,7 +13,8 @@ export default function ProveActuator({ watch, mayChange, nodes, device }: Stage
   const actuator = nodes.flatMap((n) => n.actuators).find((a) => a.id === device);
   const [id, setId] = useState<number | null>(null);
   const path = { params: { path: { proof_id: id ?? 0 } } };
-  const keep = (proof: ActuatorProof) => { setId(proof.id); client.setQueryData(["actuator-proof", proof.id], proof); };
+  // The same function at every render: the hold button lets go when it changes.
+  const keep = useCallback((proof: ActuatorProof) => { setId(proof.id); client.setQueryData(["actuator-proof", proof.id], proof); }, [client]);
   const begin = useMutation({ mutationFn: () => take(api.POST("/api/actuators/{actuator_id}/proof/", { params: { path: { actuator_id: device } } })), onSuccess: keep });
   const state = useQuery({ queryKey: ["actuator-proof", id], enabled: id !== null, queryFn: () => take(api.GET("/api/actuator-proofs/{proof_id}/", path)), refetchInterval: (q) => (q.state.data?.outcome === "open" ? 1_000 : false) });
   const step = useMutation({ mutationFn: (to: string) => take(api.POST("/api/actuator-proofs/{proof_id}/step/", { ...path, body: { step: to } })), onSuccess: keep });
@@ -73,7 +74,6 @@ function HoldButton({ id, label, onState }: { id: number; label: string; onState
   const [held, setHeld] = useState(false);
   const [problem, setProblem] = useState("");
   const timer = useRef<number | null>(null);
-  const path = { params: { path: { proof_id: id } } };
   const ask = useCallback(async () => {
     try {
       onState(await take(api.POST("/api/actuator-proofs/{proof_id}/hold/", { params: { path: { proof_id: id } } })));
@@ -87,8 +87,7 @@ function HoldButton({ id, label, onState }: { id: number; label: string; onState
     window.clearInterval(timer.current);
     timer.current = null;
     setHeld(false);
-    void take(api.POST("/api/actuator-proofs/{proof_id}/release/", path)).then(onState).catch((error: unknown) => setProblem(problemOf(error)));
-    // eslint-disable-next-line react-hooks/exhaustive-deps -- path is made anew each time from id
+    void take(api.POST("/api/actuator-proofs/{proof_id}/release/", { params: { path: { proof_id: id } } })).then(onState).catch((error: unknown) => setProblem(problemOf(error)));
   }, [id, onState]);
   const press = () => {
     if (timer.current !== null) return;
