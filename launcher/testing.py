@@ -57,17 +57,22 @@ def test(fast: bool, more: list[str]) -> int:
 def _pytest(url: str, fast: bool, more: list[str], folder: Path) -> tuple[int, str]:
     """Run pytest, passing its lines on; its exit code and its closing line.
 
-    The journeys mostly wait for a browser, so they run beside the other tests, in a pytest of their own with a product
-    of their own; their lines come after, and the two closing lines are added up in pytest's own words.
+    The journeys mostly wait for a browser, so the first of them run beside the other tests, and the rest after those, each
+    in a pytest of its own with a product of its own; the closing lines are added up in pytest's own words.
     """
     if more or fast:
         return _follow(_start(url, more or ["tests", f"--ignore={JOURNEYS}"], folder / "tests"))
     began = time.monotonic()
     folder.mkdir(parents=True, exist_ok=True)
+    journeys = sorted(str(p.relative_to(ROOT)) for p in (ROOT / JOURNEYS).glob("test_*.py"))
+    first, second = journeys[:3], journeys[3:]
     with (folder / "journeys.log").open("w+") as kept:
-        beside = _start(url, [JOURNEYS], folder / "journeys", kept)
+        beside = _start(url, first, folder / "journeys", kept)
         try:
-            code, last = _follow(_start(url, ["tests", f"--ignore={JOURNEYS}"], folder / "tests"))
+            results = [
+                _follow(_start(url, ["tests", f"--ignore={JOURNEYS}"], folder / "tests")),
+                _follow(_start(url, second, folder / "journeys-too")),
+            ]
         finally:
             beside.wait()
         kept.seek(0)
@@ -76,7 +81,8 @@ def _pytest(url: str, fast: bool, more: list[str], folder: Path) -> tuple[int, s
     closing = next((line.strip() for line in reversed(lines) if CLOSING.match(line)), "")
     if not closing:
         raise StepFailed("the journeys", "pytest ended without its closing line", "see the lines above")
-    return max(code, beside.returncode), added_up([last, closing], time.monotonic() - began)
+    code = max(beside.returncode, *(c for c, _ in results))
+    return code, added_up([*(last for _, last in results), closing], time.monotonic() - began)
 
 
 def added_up(closings: list[str], seconds: float) -> str:
