@@ -29,12 +29,14 @@ export function HousePlan({ beds, chosen, onChoose, label }: { beds: BedOut[]; c
         const here = bed.id === chosen;
         const choose = () => onChoose(bed.id);
         return (
-          <g key={bed.id} role="button" tabIndex={0} aria-pressed={here} aria-label={`Bed ${bed.form.name}, ${bed.form.crop}, ${fixed(size.length, 1)} m long, ${bed.form.plants} plants`}
-            className="plan-bed" onClick={choose} onKeyDown={(e) => { if (e.key === "Enter" || e.key === " ") { e.preventDefault(); choose(); } }}>
-            <rect x="0" y={y - 3} width="720" height={pitch - 2} fill={here ? "#fbf8ea" : "transparent"} />
+          <g key={bed.id}>
+            <g role="button" tabIndex={0} aria-pressed={here} aria-label={`Bed ${bed.form.name}, ${bed.form.crop}, ${fixed(size.length, 1)} m long, ${bed.form.plants} plants`}
+              className="plan-bed" onClick={choose} onKeyDown={(e) => { if (e.key === "Enter" || e.key === " ") { e.preventDefault(); choose(); } }}>
+              <rect x="0" y={y - 3} width="720" height={pitch - 2} fill={here ? "#fbf8ea" : "transparent"} />
+              <rect x="46" y={y + (pitch - 8 - h) / 2} width={w} height={h} rx={bed.form.shape === "pot" ? h / 2 : 2} fill={here ? colour.reed : "#c9d3c1"} stroke={colour.ink} strokeWidth="1.2" />
+            </g>
             <text x="4" y={y + pitch / 2 + 1} className="plan-name" aria-hidden="true">{bed.form.name}</text>
-            <rect x="46" y={y + (pitch - 8 - h) / 2} width={w} height={h} rx={bed.form.shape === "pot" ? h / 2 : 2} fill={here ? colour.reed : "#c9d3c1"} stroke={colour.ink} strokeWidth="1.2" />
-            <text x={Math.min(54 + w, 600)} y={y + pitch / 2 + 1} className="axis" aria-hidden="true">{fixed(size.length, 1)} m, {bed.form.plants} plants</text>
+            <text x={Math.min(54 + w, 600)} y={y + pitch / 2 + 1} className="axis plan-told" aria-hidden="true">{fixed(size.length, 1)} m, {bed.form.plants} plants</text>
           </g>
         );
       })}
