@@ -35,6 +35,10 @@ def reading_times(stack, channel, since):
         return [r[0] for r in rows.fetchall()]
 
 
+PUMP_HOUSE = 3
+"""Place of the pump house among the stand-in's ports; the North pump is its first device."""
+
+
 def start_pulse(stack, client, site, bed):
     """A dose by hand for the bed on the stand-in's first valve, once its guards let it."""
 
@@ -44,6 +48,8 @@ def start_pulse(stack, client, site, bed):
 
     pulse = until(ordered, 60, "a dose by hand is accepted")
     running = until(lambda: (s := stack.valve()).left_s > 0 and s, 30, "the valve is open")
+    # The pump's command follows the valve's; a kill between the two gives a part of the dose, which is another story.
+    until(lambda: stack.valve(offset=PUMP_HOUSE).left_s > 0 or stack.valve().left_s == 0, 30, "the pump runs")
     return pulse, running
 
 
