@@ -33,7 +33,7 @@ REST = {
     "supply": 12.6,
 }
 """What a quantity reads at its own place when nothing about it moves."""
-LAG_S, SLOW = 3.0, 60
+LAG_S, SLOW = 1.5, 60
 
 
 @dataclass

@@ -78,9 +78,9 @@ def test_from_nothing_to_a_proven_sensor(empty_stack, browser):
     page.get_by_role("button", name="Begin the test").click()
     hands = page.get_by_role("group", name="Stand-in: the sensor is")
     for place, wait, go_on in (
-        ("in air", 16_000, "It is in wet medium now"),
-        ("in wet medium", 16_000, "It is in air again now"),
-        ("in air", 16_000, "Judge and keep"),
+        ("in air", 20_000, "It is in wet medium now"),
+        ("in wet medium", 20_000, "It is in air again now"),
+        ("in air", 20_000, "Judge and keep"),
     ):
         hands.get_by_role("button", name=place).first.click()
         page.wait_for_timeout(wait)

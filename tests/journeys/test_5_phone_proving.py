@@ -39,7 +39,7 @@ def test_the_code_opens_the_probe_and_it_is_proven_by_thumb(open_page, probe_on_
     page.get_by_role("button", name="Prove it").tap()
     page.get_by_role("button", name="Begin the test").tap()
     hands = page.get_by_role("group", name="Stand-in: the sensor is")
-    for place, wait in (("in air", 16), ("in wet medium", 16), ("in air", 16)):
+    for place, wait in (("in air", 20), ("in wet medium", 20), ("in air", 20)):
         hands.get_by_role("button", name=place).first.tap()
         page.wait_for_timeout(wait * 1000)
         button = page.locator(".proof-acts .primary")
