@@ -36,7 +36,7 @@ export default function PlacePart({ watch, bed, mayChange }: StageProps & { node
       <h1>Place a probe in bed {bed.name}</h1>
       <p className="lead">{p ? (p.refused || p.advice.join(" ")) : "Drawing the container…"}</p>
       <div className="place">
-        {p && <PlaceDrawing place={p} label={`Container of bed ${bed.name} with the probe`} onMove={(across_cm, depth_cm) => setAt({ across_cm, depth_cm })} />}
+        {p && <PlaceDrawing place={{ ...p, ...at }} label={`Container of bed ${bed.name} with the probe`} onMove={(across_cm, depth_cm) => setAt({ across_cm, depth_cm })} />}
         <div>
           <label>Kind of probe{" "}
             <select value={kind} onChange={(e) => setKind(e.target.value)}>{catalogue.data?.kinds.filter((k) => k.places === "substrate").map((k) => <option key={k.code} value={k.code}>{k.name}</option>)}</select>
