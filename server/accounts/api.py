@@ -1,5 +1,6 @@
 """Sign in, sign out, who am I."""
 
+import math
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -15,11 +16,13 @@ from common.clock import real_now
 from common.endpoint import endpoint
 from common.errors import error_row
 from places.models import Site
+from reedcore.units import UNITS
 
 from .access import reach
 from .invitations import LIFE, FirstSite, accept, invite, open_invitation
 from .models import Membership
 from .roles import Role
+from .services import WATER_VIEWS, choose_units
 
 
 @dataclass
@@ -36,16 +39,66 @@ class SiteRole:
 
 
 @dataclass
+class UnitChoice:
+    """A unit a person may read in: shown = inside * factor + offset. `inside` is how the API labels the quantity."""
+
+    quantity: str
+    code: str
+    label: str
+    inside: str
+    factor: float
+    offset: float
+    fewer_digits: int
+    chosen: bool
+
+
+@dataclass
 class Me:
     name: str
     sites: list[SiteRole]
     csrf_token: str
+    units: list[UnitChoice]
+
+
+@dataclass
+class UnitsForm:
+    """Quantity to code."""
+
+    units: dict[str, str]
+
+
+CHOSEN_QUANTITIES = ("temperature", "pressure", "conductivity", "length")
+
+
+def unit_choices(chosen: dict[str, str]) -> list[UnitChoice]:
+    """Every unit to choose from; the inside one stands first in its quantity and is chosen unless another is."""
+    out = []
+    for quantity in CHOSEN_QUANTITIES:
+        rows = [u for u in UNITS.values() if u.quantity == quantity]
+        wanted = chosen.get(quantity, rows[0].code)
+        out += [
+            UnitChoice(
+                quantity,
+                u.code,
+                u.label,
+                rows[0].label,
+                u.factor,
+                u.offset,
+                round(math.log10(u.factor)),
+                u.code == wanted,
+            )
+            for u in rows
+        ]
+    view = chosen.get("water", "theta")
+    return out + [
+        UnitChoice("water", code, label, "", 1.0, 0.0, 0, code == view) for code, label in WATER_VIEWS.items()
+    ]
 
 
 def _me(request: Request) -> Me:
     rows = Membership.objects.filter(user_id=request.user.pk).select_related("site").order_by("site__name")
     sites = [SiteRole(m.site_id, m.site.name, Role(m.role)) for m in rows]
-    return Me(str(request.user), sites, get_token(request._request))
+    return Me(str(request.user), sites, get_token(request._request), unit_choices(request.user.units))
 
 
 @endpoint("POST", takes=SignIn, gives=Me, by="anyone", operation="sign_in")
@@ -64,6 +117,13 @@ def sign_in(request: Request, data: SignIn) -> Me:
 @endpoint("GET", gives=Me, operation="me")
 def me(request: Request) -> Me:
     """Who is signed in, with the sites and roles."""
+    return _me(request)
+
+
+@endpoint("PUT", takes=UnitsForm, gives=Me, operation="units_choose")
+def units_choose(request: Request, data: UnitsForm) -> Me:
+    """Choose the units to read in; they follow the person, not the holding."""
+    choose_units(request.user, data.units)
     return _me(request)
 
 

@@ -5,7 +5,9 @@ from .roles import Role
 
 
 class User(AbstractUser):
-    """A person who signs in."""
+    """A person who signs in, with the units that person reads in: {quantity: code of reedcore.units}."""
+
+    units = models.JSONField(default=dict, blank=True)
 
     def __str__(self) -> str:
         return self.get_full_name() or self.username

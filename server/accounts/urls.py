@@ -4,6 +4,7 @@ from . import api
 
 urlpatterns = [
     path("session/", api.me),
+    path("session/units/", api.units_choose),
     path("session/sign-in/", api.sign_in),
     path("session/sign-out/", api.sign_out),
     path("sites/<int:site_id>/people/", api.people),

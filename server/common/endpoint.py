@@ -1,6 +1,5 @@
 """A view in one decorator: method, role, what goes in, what comes out, and the lines of the API document."""
 
-import dataclasses
 from collections.abc import Callable
 from typing import Any
 
@@ -38,17 +37,6 @@ def serializer_of(kind: Any) -> Any:
         meta = type("Meta", (), {"dataclass": kind})
         _made[kind] = type(f"{kind.__name__}Serializer", (FormSerializer,), {"Meta": meta})
     return _made[kind]
-
-
-def plain(value: Any) -> Any:
-    """Dataclasses to dictionaries, as they go out."""
-    if dataclasses.is_dataclass(value) and not isinstance(value, type):
-        return {f.name: plain(getattr(value, f.name)) for f in dataclasses.fields(value)}
-    if isinstance(value, list | tuple):
-        return [plain(v) for v in value]
-    if isinstance(value, dict):
-        return {k: plain(v) for k, v in value.items()}
-    return value
 
 
 class PlainText(BaseParser):
@@ -131,4 +119,4 @@ def _with(view: Any, authentication: Any, permissions: Any) -> Any:
 
 
 def _answer(value: Any, status: int) -> Response:
-    return value if isinstance(value, Response) else Response(plain(value), status=status)
+    return value if isinstance(value, Response) else Response(value, status=status)

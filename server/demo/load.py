@@ -185,6 +185,8 @@ def _house(work: Loading, d: dict[str, Any], order: int) -> None:
         order=order,
         drain_returned=d["drain_returned"],
         transmission=wash["transmission"] if wash else d["transmission"],
+        whitewashed_on=work.start.date() + timedelta(days=wash["from_days"]) if wash else None,
+        **d.get("climate", {}),
     )
     _channels(work, "house", d["node"], d["slot"], {"house": house}, f"house:{d['name']}:{{q}}")
     for bed_order, bed in enumerate(d["beds"]):

@@ -279,10 +279,18 @@ def node_out(node: Node, now: datetime, rate: float, runs: Runs) -> NodeOut:
 
 # Without the curves: a list needs only how the tests ended.
 BRIEF_PROOFS = Proof.objects.exclude(outcome=Outcome.OPEN).defer("plot", "result", "phases")
+OWNERS = ("bed", "probe", "house", "tank", "pump")
+CHANNELS = Channel.objects.select_related("latest", *OWNERS).only(
+    *(f.name for f in Channel._meta.concrete_fields),
+    *(f"{owner}__name" for owner in OWNERS),
+    *(f"latest__{f}" for f in ("time", "raw", "quality")),
+)
 RELATED = (
-    "channels__latest", "channels__bed", "channels__probe", "channels__house", "channels__tank", "channels__pump",
-    Prefetch("channels__proofs", BRIEF_PROOFS), "actuators__bed", "actuators__pump", "actuators__proofs",
-)  # fmt: skip
+    Prefetch("channels", CHANNELS.filter(retired_at=None)),
+    Prefetch("channels__proofs", BRIEF_PROOFS),
+    Prefetch("actuators", Actuator.objects.select_related("bed", "pump")),
+    "actuators__proofs",
+)
 
 
 @endpoint("GET", gives=NodeOut, many=True)

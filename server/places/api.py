@@ -1,7 +1,7 @@
 """Lay out: site, houses, beds and the media to choose from."""
 
 from dataclasses import asdict, dataclass, field
-from datetime import datetime
+from datetime import date, datetime
 from typing import Any
 
 from django.db.models import Prefetch
@@ -16,7 +16,7 @@ from reedcore.formulas import formula
 from reedcore.substrate import proposed_dry_limit
 
 from .beds import capacity_of, container_l, sides_of, volume_of
-from .models import Bed, House, Shape, Site
+from .models import GEAR, SCREENS, Bed, Cover, House, Shape, Site
 from .services import (
     add_bed,
     add_beds,
@@ -46,6 +46,10 @@ class HouseForm:
     name: str
     transmission: float
     drain_returned: bool
+    cover: Cover = Cover.GLASS
+    screens: list[str] = field(default_factory=list)
+    gear: list[str] = field(default_factory=list)
+    whitewashed_on: date | None = None
     version: int = 0
 
 
@@ -129,12 +133,16 @@ class MediumOut:
 
 @dataclass
 class Layout:
+    """Plus the codes and words of screens and climate gear to tick."""
+
     id: int
     form: SiteForm
     houses: list[HouseOut]
     media: list[MediumOut]
     tanks: list[str]
     nodes: int
+    screens: dict[str, str]
+    gear: dict[str, str]
 
 
 @dataclass
@@ -204,7 +212,7 @@ def layout(request: Request, site_id: int) -> Layout:
     ]
     choice = [MediumOut(m.code, m.name, m.origin) for m in all_media(site)]
     nodes = site.nodes.exclude(kind="gateway").filter(retired_at=None).count()
-    return Layout(site.pk, _form(SiteForm, site), houses, choice, tanks, nodes)
+    return Layout(site.pk, _form(SiteForm, site), houses, choice, tanks, nodes, SCREENS, GEAR)
 
 
 @endpoint("PUT", takes=SiteForm, gives=SiteForm)

@@ -29,12 +29,40 @@ class Site(Versioned):
         ]
 
 
+class Cover(models.TextChoices):
+    GLASS = "glass", "glass"
+    DIFFUSE_GLASS = "diffuse_glass", "diffuse glass"
+    FILM = "film", "plastic film"
+    DOUBLE_FILM = "double_film", "double film, inflated"
+    SHEET = "sheet", "twin-wall sheet"
+    NET = "net", "net"
+    OPEN = "open", "open air"
+
+
+SCREENS = {"shade": "shade screen", "energy": "energy screen", "blackout": "blackout screen", "insect": "insect net"}
+GEAR = {
+    "vents": "vents",
+    "fans": "fans",
+    "circulation": "circulation fans",
+    "heaters": "heaters",
+    "lamps": "lamps",
+    "misting": "misting",
+    "co2": "CO2 dosing",
+}
+
+
 class House(Versioned):
+    """A house: what covers it, which screens and climate gear it has (codes of SCREENS and GEAR)."""
+
     site = models.ForeignKey(Site, models.PROTECT, related_name="houses")
     name = models.CharField(max_length=60)
     order = models.PositiveSmallIntegerField(default=0)
     transmission = models.FloatField(default=0.68, help_text="share of outside light that comes through the roof")
     drain_returned = models.BooleanField(default=False)
+    cover = models.CharField(max_length=14, choices=Cover.choices, default=Cover.GLASS)
+    screens = models.JSONField(default=list, blank=True)
+    gear = models.JSONField(default=list, blank=True)
+    whitewashed_on = models.DateField(null=True, blank=True, help_text="none when the roof is clean")
 
     class Meta:
         ordering = ["order", "id"]

@@ -17,11 +17,11 @@ from logbook.services import record
 from reedcore.errors import Inconsistent, OutOfRange, ReedError, require_range
 
 from .beds import capacity_of, volume_of
-from .models import Bed, House, Pump, Shape, Site
+from .models import GEAR, SCREENS, Bed, House, Pump, Shape, Site
 from .substrates import choose_medium
 
 SITE_FIELDS = ("name", "latitude", "longitude", "altitude_m", "time_zone")
-HOUSE_FIELDS = ("name", "transmission", "drain_returned")
+HOUSE_FIELDS = ("name", "transmission", "drain_returned", "cover", "screens", "gear", "whitewashed_on")
 BED_FIELDS = (
     "name",
     "crop",
@@ -102,12 +102,22 @@ def site_faults(site: Site) -> None:
     _refuse(faults + _name_faults(site))
 
 
+def house_faults(house: House) -> list[ReedError]:
+    """Everything that cannot be right about a house."""
+    faults = _range_faults(house, {"transmission": (0.1, 1, "share of the light outside")}) + _name_faults(house)
+    for field, known in (("screens", SCREENS), ("gear", GEAR)):
+        faults += [
+            OutOfRange(field, code, "one of " + ", ".join(known)) for code in getattr(house, field) if code not in known
+        ]
+    return faults
+
+
 @transaction.atomic
 def save_house(house_id: int, values: Mapping[str, Any], version: int, by: User, now: datetime) -> House:
     """Change a house. Raises as save_site."""
     house = lock_version(House, house_id, version, last_saver("House", house_id))
     before = _assign(house, values, HOUSE_FIELDS)
-    _refuse(_range_faults(house, {"transmission": (0.1, 1, "share of the light outside")}) + _name_faults(house))
+    _refuse(house_faults(house))
     _save_unique(house, "name", "a name no other house has")
     return _saved(house, house.site, now, by, before, HOUSE_FIELDS)
 
@@ -118,7 +128,7 @@ def add_house(site: Site, values: Mapping[str, Any], by: User, now: datetime) ->
     order = (site.houses.aggregate(last=Max("order"))["last"] or 0) + 1
     house = House(site=site, order=order)
     _assign(house, values, HOUSE_FIELDS)
-    _refuse(_range_faults(house, {"transmission": (0.1, 1, "share of the light outside")}) + _name_faults(house))
+    _refuse(house_faults(house))
     _save_unique(house, "name", "a name no other house has")
     return _saved(house, site, now, by, None, HOUSE_FIELDS)
 

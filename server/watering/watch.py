@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from django.core.cache import cache
+from django.db.models import F
 
 from common.clock import midnight_of, site_now
 from common.figures import Figure, measured, worked
@@ -138,12 +139,15 @@ class _Extra:
     def __init__(self, state: SiteState) -> None:
         self.latest: dict[tuple[str, int, str], Latest] = {}
         ids = [b.pk for b in state.beds]
-        rows = Latest.objects.filter(channel__node__site=state.site, channel__retired_at=None).select_related("channel")
+        rows = Latest.objects.filter(channel__node__site=state.site, channel__retired_at=None).annotate(
+            bed=F("channel__bed"), house=F("channel__house"), quantity=F("channel__quantity")
+        )
         for row in rows:
-            c = row.channel
-            owner, pk = ("bed", c.bed_id) if c.bed_id else ("house", c.house_id or 0)
-            self.latest[(owner, pk or 0, c.quantity)] = row
-        raw = {c.pk: c.bed_id for c in Channel.objects.filter(bed__in=ids, quantity=Quantity.RAW, retired_at=None)}
+            owner, pk = ("bed", row.bed) if row.bed else ("house", row.house or 0)
+            self.latest[(owner, pk, row.quantity)] = row
+        raw = dict(
+            Channel.objects.filter(bed__in=ids, quantity=Quantity.RAW, retired_at=None).values_list("pk", "bed_id")
+        )
         slopes = slopes_per_hour(list(raw), state.now - timedelta(minutes=20), state.now)
         self.slopes = {raw[c]: s for c, s in slopes.items()}
         self.midnight = midnight_of(state.now, state.site.time_zone)

@@ -15,6 +15,7 @@ NO_CHANGE = {
     "arithmetic/",
     "houses/{house}/beds/propose/",
     "beds/{bed}/programme/simulate/",
+    "session/units/",
     "session/sign-in/",
     "session/sign-out/",
     "beds/{bed}/cups/judge/",

@@ -24,6 +24,7 @@ READ = {"function": 3, "register": 0, "count": 2, "device_id": 1}
 TABLE = {
     "session/": ("get", "person", None),
     "session/sign-in/": ("post", "anyone", {"username": "x", "password": "y"}),
+    "session/units/": ("put", "person", {"units": {"temperature": "f"}}),
     "session/sign-out/": ("post", "person", None),
     "sites/{site}/layout/": ("get", "viewer", None),
     "sites/{site}/": (

@@ -1,7 +1,7 @@
 import createClient from "openapi-fetch";
 import type { components, paths } from "./schema";
 
-type Schemas = components["schemas"];
+export type Schemas = components["schemas"];
 export type Figure = Schemas["Figure"];
 export type Watch = Schemas["Watch"];
 export type BedNow = Schemas["BedNow"];

@@ -1313,6 +1313,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session/units/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Choose the units to read in; they follow the person, not the holding. */
+        put: operations["units_choose"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sites/{site_id}/": {
         parameters: {
             query?: never;
@@ -2467,6 +2484,17 @@ export interface components {
         ContactsRequest: {
             contacts: components["schemas"]["NodeContactRequest"][];
         };
+        /**
+         * @description * `glass` - GLASS
+         *     * `diffuse_glass` - DIFFUSE_GLASS
+         *     * `film` - FILM
+         *     * `double_film` - DOUBLE_FILM
+         *     * `sheet` - SHEET
+         *     * `net` - NET
+         *     * `open` - OPEN
+         * @enum {string}
+         */
+        CoverEnum: "glass" | "diffuse_glass" | "film" | "double_film" | "sheet" | "net" | "open";
         CupOut: {
             /** Format: double */
             volume_ml: number;
@@ -2680,6 +2708,11 @@ export interface components {
             /** Format: double */
             transmission: number;
             drain_returned: boolean;
+            cover?: components["schemas"]["CoverEnum"];
+            screens?: string[];
+            gear?: string[];
+            /** Format: date */
+            whitewashed_on?: string | null;
             version?: number;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
@@ -2688,6 +2721,11 @@ export interface components {
             /** Format: double */
             transmission: number;
             drain_returned: boolean;
+            cover?: components["schemas"]["CoverEnum"];
+            screens?: string[];
+            gear?: string[];
+            /** Format: date */
+            whitewashed_on?: string | null;
             version?: number;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
@@ -2755,6 +2793,12 @@ export interface components {
             media: components["schemas"]["MediumOut"][];
             tanks: string[];
             nodes: number;
+            screens: {
+                [key: string]: string;
+            };
+            gear: {
+                [key: string]: string;
+            };
         };
         Line: {
             bed: number;
@@ -2797,6 +2841,7 @@ export interface components {
             name: string;
             sites: components["schemas"]["SiteRole"][];
             csrf_token: string;
+            units: components["schemas"]["UnitChoice"][];
         };
         MediumForm: {
             name: string;
@@ -3866,6 +3911,24 @@ export interface components {
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         TokenOut: {
             token: string;
+        };
+        UnitChoice: {
+            quantity: string;
+            code: string;
+            label: string;
+            inside: string;
+            /** Format: double */
+            factor: number;
+            /** Format: double */
+            offset: number;
+            fewer_digits: number;
+            chosen: boolean;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        UnitsFormRequest: {
+            units: {
+                [key: string]: string;
+            };
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         UploadOut: {
@@ -5724,6 +5787,29 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    units_choose: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UnitsFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
             };
         };
     };

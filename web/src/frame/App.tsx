@@ -3,6 +3,8 @@ import { lazy, Suspense, useCallback, useEffect, useState } from "react";
 import { useLocation } from "react-router";
 import { ApiError, problemOf } from "../api/client";
 import { useMe } from "../api/queries";
+import { setUnits } from "../units/choice";
+import { holdingOf } from "./holding";
 import { Frame } from "./Frame";
 import { SignIn } from "./SignIn";
 
@@ -29,12 +31,13 @@ export function App() {
   if (me.isError && me.error instanceof ApiError && me.error.status === 401 && !me.data) return <SignIn />;
   if (me.isError && !me.data) return <main className="sign-in"><p role="alert">{problemOf(me.error)}</p></main>;
   if (!me.data) return <main className="sign-in"><p>Opening…</p></main>;
-  const site = me.data.sites[0];
+  setUnits(me.data.units);
+  const site = me.data.sites.find((s) => s.id === holdingOf()) ?? me.data.sites[0];
   if (!site) return <main className="sign-in"><p>You have no holding yet. Ask its owner to add you.</p></main>;
   if (room === "probe" && key && /^\d+$/.test(key)) return <Suspense fallback={null}><ProbePage probe={Number(key)} /></Suspense>;
   return (
     <>
-      <Frame me={me.data} site={site.id} role={site.role} />
+      <Frame key={me.data.units.filter((u) => u.chosen).map((u) => u.code).join() + site.id} me={me.data} site={site.id} role={site.role} />
       {ended && <div className="over-page"><SignIn expired /></div>}
     </>
   );

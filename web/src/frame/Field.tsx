@@ -1,6 +1,7 @@
 import { Form, Input, InputNumber, Select } from "antd";
 import { useId } from "react";
 import { ApiError } from "../api/client";
+import { inChosen, inside } from "../units/choice";
 
 /** A refusal at its field. */
 export const at = (error: unknown, name: string): string | undefined => (error instanceof ApiError ? error.at(name) : undefined);
@@ -19,10 +20,10 @@ export function NumberField({ label, value, unit, error, extra, scale = 1, digit
   onChange: (value: number | null) => void;
 }) {
   const id = useId();
-  const shown = value === null || value === undefined ? null : Number((value * scale).toFixed(digits));
+  const shown = inChosen(value === null || value === undefined ? null : value * scale, unit ?? "", digits);
   return (
     <Form.Item label={label} htmlFor={id} validateStatus={error ? "error" : undefined} help={error} extra={extra}>
-      <InputNumber id={id} style={{ width: "100%" }} value={shown} suffix={unit} onChange={(v) => onChange(v === null ? null : Number(v) / scale)} />
+      <InputNumber id={id} style={{ width: "100%" }} value={shown.value === null ? null : Number(shown.value.toFixed(shown.digits))} suffix={shown.unit} onChange={(v) => onChange(v === null ? null : inside(Number(v), unit ?? "") / scale)} />
     </Form.Item>
   );
 }

@@ -1,5 +1,6 @@
 import { lazy, Suspense, useState } from "react";
 import type { Figure } from "../api/client";
+import { inChosen } from "../units/choice";
 import { age, fixed } from "../units/format";
 
 const ArithmeticPanel = lazy(() => import("./ArithmeticPanel"));
@@ -17,10 +18,11 @@ interface Props {
 export function Fig({ figure, now, label, source = false, big = false }: Props) {
   const [open, setOpen] = useState(false);
   const from = [figure.source, now && figure.at ? age(figure.at, now) : ""].filter(Boolean).join(", ");
+  const shown = inChosen(figure.value, figure.unit, figure.digits);
   const text = (
     <>
-      <span className={big ? "fig-big" : "fig"}>{fixed(figure.value, figure.digits)}</span>
-      <span className="unit"> {figure.unit}</span>
+      <span className={big ? "fig-big" : "fig"}>{fixed(shown.value, shown.digits)}</span>
+      <span className="unit"> {shown.unit}</span>
     </>
   );
   return (

@@ -6,6 +6,7 @@ import { clock, dayName, sinceSunrise } from "../units/format";
 import { WatchStage } from "../stages/watch/WatchStage";
 import { AirBlock, TankBlock } from "./AirBlock";
 import { DemoBar } from "./DemoBar";
+import { goToHolding } from "./holding";
 import { Keys } from "./Keys";
 import { Path } from "./Path";
 import { usePlace, type Place } from "./place";
@@ -15,6 +16,7 @@ import { Slip } from "./Slip";
 const Calibrate = lazy(() => import("../stages/calibrate/Calibrate"));
 const Water = lazy(() => import("../stages/water/Water"));
 const LayOut = lazy(() => import("../stages/layout/LayOut"));
+const Units = lazy(() => import("./Units"));
 const Fit = lazy(() => import("../stages/fit/Fit"));
 
 export interface StageProps {
@@ -43,6 +45,7 @@ export function Frame({ me, site, role }: { me: Me; site: number; role: string }
   const place = usePlace();
   const [slipOpen, setSlipOpen] = useState(wide);
   const [help, setHelp] = useState(false);
+  const [units, setUnits] = useState(false);
   const toggleSlip = useCallback((open?: boolean) => setSlipOpen((was) => open ?? !was), []);
   const bed = watch.data?.beds.find((b) => b.id === place.bed) ?? null;
   useEffect(() => {
@@ -58,7 +61,13 @@ export function Frame({ me, site, role }: { me: Me; site: number; role: string }
       <header className="top">
         <div className="who">
           <span className="brand">Tall Reed</span>
-          <span className="site-name">{w.name}</span>
+          {me.sites.length < 2 ? (
+            <span className="site-name">{w.name}</span>
+          ) : (
+            <select className="site-name" aria-label="Holding" value={site} onChange={(e) => goToHolding(Number(e.target.value))}>
+              {me.sites.map((s) => <option key={s.id} value={s.id}>{s.name}</option>)}
+            </select>
+          )}
           <time dateTime={w.now}>{dayName(w.now, w.time_zone)}, {clock(w.now, w.time_zone)}</time>
           <span className="quiet">{sinceSunrise(w.now, w.sunrise)}{link === "polling" ? ", asking every 3 s" : ""}</span>
         </div>
@@ -80,12 +89,14 @@ export function Frame({ me, site, role }: { me: Me; site: number; role: string }
       )}
       <footer className="foot">
         <span>{me.name}, {role}</span>
+        <button type="button" className="quiet-button" onClick={() => setUnits(true)}>Units</button>
         <button type="button" className="quiet-button" onClick={() => setHelp(true)}>Keys</button>
         <button type="button" className="quiet-button"
           onClick={() => void api.POST("/api/session/sign-out/").then(() => window.location.assign("/"))}>
           Sign out
         </button>
       </footer>
+      {units && <Suspense fallback={null}><Units units={me.units} onClose={() => setUnits(false)} /></Suspense>}
       <Keys beds={w.beds} place={place} help={help} setHelp={setHelp} toggleSlip={toggleSlip} />
     </div>
   );

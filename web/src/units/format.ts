@@ -1,9 +1,17 @@
 /** Numbers and times as people read them. Units come from the API; nothing is computed here but display. */
 
+import { inChosen } from "./choice";
+
 export const fixed = (value: number | null | undefined, digits: number): string =>
   value === null || value === undefined || Number.isNaN(value)
     ? "–"
     : value.toLocaleString("en-GB", { minimumFractionDigits: digits, maximumFractionDigits: digits }).replaceAll(",", "\u202f");
+
+/** A number with its unit, in the unit the person chose. */
+export function withUnit(value: number | null | undefined, unit: string, digits: number): string {
+  const shown = inChosen(value, unit, digits);
+  return `${fixed(shown.value, shown.digits)} ${shown.unit}`;
+}
 
 export const percent = (theta: number | null | undefined, digits = 1): string =>
   theta === null || theta === undefined ? "–" : `${fixed(theta * 100, digits)} %`;

@@ -5,7 +5,7 @@ import { ChainDrawing } from "../../drawings/ChainDrawing";
 import { TankDrawing } from "../../drawings/TankDrawing";
 import { Fig } from "../../frame/Fig";
 import type { StageProps } from "../../frame/Frame";
-import { fixed, seconds } from "../../units/format";
+import { fixed, seconds, withUnit } from "../../units/format";
 import { PumpEditor, SourceEditor, TankEditor } from "./WaterEditors";
 
 type Editing = { kind: "source" | "tank" | "pump"; id: number | null } | null;
@@ -34,7 +34,7 @@ export default function WaterPart({ watch, mayChange, layout }: StageProps & { l
         <p>
           {w.sources.map((s) => (
             <span key={s.id} className="source-line">
-              <b>{s.form.name}</b>, {s.form.kind}: {s.form.ec_ms_cm != null ? `${fixed(s.form.ec_ms_cm, 2)} mS/cm` : "not analysed"}{s.form.ph != null ? `, pH ${fixed(s.form.ph, 1)}` : ""}
+              <b>{s.form.name}</b>, {s.form.kind}: {s.form.ec_ms_cm != null ? `${withUnit(s.form.ec_ms_cm, "mS/cm", 2)}` : "not analysed"}{s.form.ph != null ? `, pH ${fixed(s.form.ph, 1)}` : ""}
               {s.form.bicarbonate_mmol_l != null ? `, ${fixed(s.form.bicarbonate_mmol_l, 1)} mmol/L bicarbonate` : ""}{s.form.sampled_on ? `, sampled ${s.form.sampled_on}` : ""}{" "}
               {mayChange && <button type="button" className="quiet-button" aria-label={`Change ${s.form.name}`} onClick={() => setEditing({ kind: "source", id: s.id })}>change</button>}
             </span>

@@ -3,7 +3,8 @@ import type { BedNow } from "../../api/client";
 import { useLines } from "../../api/queries";
 import { SmallRibbon } from "../../drawings/SmallRibbon";
 import type { StageProps } from "../../frame/Frame";
-import { age, fixed, millilitres, percent } from "../../units/format";
+import { waterView } from "../../units/choice";
+import { age, fixed, millilitres, percent, withUnit } from "../../units/format";
 
 /** The whole house: who needs a person first, then every bed in a line. */
 export function WatchHouse({ watch }: StageProps) {
@@ -14,7 +15,7 @@ export function WatchHouse({ watch }: StageProps) {
       <h1>{watch.name}, now</h1>
       <p className="lead">{watch.sentence}</p>
       <p className="narrow-only quiet">
-        {watch.air.map((a) => `${a.name}: ${fixed(a.air_temp.value, 1)} °C, ${fixed(a.humidity.value, 0)} %, VPD ${fixed(a.vpd.value, 2)} kPa, ${age(a.air_temp.at, watch.now)}. `)}
+        {watch.air.map((a) => `${a.name}: ${withUnit(a.air_temp.value, "°C", 1)}, ${fixed(a.humidity.value, 0)} %, VPD ${withUnit(a.vpd.value, "kPa", 2)}, ${age(a.air_temp.at, watch.now)}. `)}
         {watch.tanks.map((t) => `${t.name}: ${fixed(t.content.value, 0)} L, ${t.words}. `)}
       </p>
       {beds.length === 0 ? (
@@ -41,8 +42,11 @@ function EmptyHouse() {
   );
 }
 
+const WATER_WORDS: Record<string, string> = { relative: "of usable, " };
+
 function BedLine({ bed, now, drawing }: { bed: BedNow; now: string; drawing: React.ReactNode }) {
   const go = useNavigate();
+  const figure = bed[waterView() as "theta" | "relative" | "water" | "raw"];
   return (
     <div className="bed-line">
       <button type="button" className="bed-name" onClick={() => go(`/watch/${bed.id}`)}>
@@ -51,8 +55,8 @@ function BedLine({ bed, now, drawing }: { bed: BedNow; now: string; drawing: Rea
       </button>
       {drawing}
       <div className="bed-water">
-        <b>{bed.theta.value === null ? "–" : `${fixed(bed.theta.value, 1)} %`}</b>
-        <span className="quiet">{bed.theta.value === null ? bed.status_words : age(bed.theta.at, now)}</span>
+        <b>{figure.value === null ? "–" : fixed(figure.value, figure.digits)}{figure.value !== null && <span className="unit"> {figure.unit}</span>}</b>
+        <span className="quiet">{figure.value === null ? bed.status_words : `${WATER_WORDS[waterView()] ?? ""}${age(figure.at, now)}`}</span>
       </div>
       <div className="bed-says">
         <p className={`says status-${bed.status}`}>{bed.heading}</p>
@@ -71,6 +75,6 @@ function facts(bed: BedNow): string {
   const parts = [`${bed.pulses_today} pulses, ${millilitres(bed.given.value ?? 0)} per plant today`];
   if (bed.low !== null && bed.high !== null) parts.push(`band ${fixed(bed.low * 100, 0)} to ${percent(bed.high, 0)}`);
   if (bed.drain.value !== null) parts.push(`drain ${fixed(bed.drain.value, 0)} %`);
-  if (bed.pore_ec.value !== null) parts.push(`pore ${fixed(bed.pore_ec.value, 1)} mS/cm`);
+  if (bed.pore_ec.value !== null) parts.push(`pore ${withUnit(bed.pore_ec.value, "mS/cm", 1)}`);
   return `${parts.join("; ")}.`;
 }

@@ -4,7 +4,7 @@ import { useChange, useSimulated, type Weather } from "../../api/queries";
 import { DayRibbon } from "../../drawings/DayRibbon";
 import { fromSimulation } from "../../drawings/ribbonData";
 import { Fig } from "../../frame/Fig";
-import { clock, dayName, fixed, millilitres, percent } from "../../units/format";
+import { clock, dayName, fixed, millilitres, percent, withUnit } from "../../units/format";
 import { ProgrammeSentence } from "./ProgrammeSentence";
 
 const BedActions = lazy(() => import("../watch/BedActions"));
@@ -105,7 +105,7 @@ function Outcome({ day }: { day: Simulated }) {
   return (
     <span>
       it would give <b>{day.pulses.length} pulses, {millilitres(day.dose_ml)}</b> per plant, drain <b>{percent(day.drain_share, 0)}</b>, peak {percent(day.peak)}, night
-      fall {fixed(day.night_fall_points, 1)} points; pore salts end at {fixed(day.end_pore_ec_ms_cm, 1)} mS/cm.
+      fall {fixed(day.night_fall_points, 1)} points; pore salts end at {withUnit(day.end_pore_ec_ms_cm, "mS/cm", 1)}.
       {day.fault && <b className="tone-clay"> It stops with a missed target: the dose or the tries are too small for such a day.</b>}
     </span>
   );
