@@ -62,7 +62,7 @@ def best_sequence(beds: list[BedDemand], pump_l_min: float) -> Sequence:
 
     Returns
     -------
-    Sequence, the longest group first. Up to nine beds the shortest round there is; beyond, longest pulse first
+    Sequence, the longest group first, beds of equal length in the order given. Up to nine beds the shortest round there is; beyond, longest pulse first
     into the first group with room.
 
     Raises
@@ -78,7 +78,7 @@ def best_sequence(beds: list[BedDemand], pump_l_min: float) -> Sequence:
                 round(pump_l_min, 2),
                 f"at least {bed.flow_l_min:.1f} L/min, which bed {bed.name} takes on its own",
             )
-    rows = sorted(beds, key=lambda b: (-b.pulse_s, b.name))
+    rows = sorted(beds, key=lambda b: -b.pulse_s)
     parts = _exact(rows, pump_l_min) if len(rows) <= EXACT_UP_TO else _first_fit(rows, pump_l_min)
     groups = [Group(tuple(b.name for b in g), sum(b.flow_l_min for b in g), max(b.pulse_s for b in g)) for g in parts]
     return Sequence(tuple(sorted(groups, key=lambda g: -g.seconds)))

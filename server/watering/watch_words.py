@@ -89,6 +89,25 @@ def say_silent(names: Sequence[str]) -> str:
     )
 
 
+NAMED_BEDS = 6
+"""Up to so many beds in need are named in the site's sentence; more are counted by what ails them."""
+
+
+def _trouble(bed: BedInWords) -> str:
+    return bed.status_words if bed.programme or bed.status != "in_band" else "no programme"
+
+
+def _counted(needy: Sequence[BedInWords]) -> str:
+    troubles: dict[str, list[str]] = {}
+    for bed in sorted(needy, key=lambda b: -b.urgent):
+        troubles.setdefault(_trouble(bed), []).append(bed.name)
+    told = [
+        f"{len(names)} with {trouble} (bed{'s' if len(names) > 1 else ''} {', '.join(names[:4])}{' …' if len(names) > 4 else ''})"
+        for trouble, names in troubles.items()
+    ]
+    return "; ".join(told)
+
+
 def say_site(beds: Sequence[BedInWords]) -> str:
     needy = [b for b in beds if b.urgent >= 2]
     if not beds:
@@ -96,10 +115,7 @@ def say_site(beds: Sequence[BedInWords]) -> str:
     fine = len(beds) - len(needy)
     if not needy:
         return "All beds are as they should be."
-    what = " and ".join(
-        f"bed {b.name} ({b.status_words if b.programme else 'no programme' if b.status == 'in_band' else b.status_words})"
-        for b in needy
-    )
+    what = " and ".join(f"bed {b.name} ({_trouble(b)})" for b in needy) if len(needy) <= NAMED_BEDS else _counted(needy)
     count = "One bed needs" if len(needy) == 1 else f"{_number(len(needy))} beds need"
     rest = (
         ""

@@ -25,6 +25,10 @@ SITE = [
         [Said("1"), Said("2", 3, "no_data", "no fresh reading")],
         "One bed needs you: bed 2 (no fresh reading). The other one is as it should be.",
     ),
+    (
+        [Said(str(i), 3, "uncalibrated", "probe not calibrated") for i in range(1, 9)] + [Said("9", 4, "fault", "fault")],
+        "Nine beds need you: 1 with fault (bed 9); 8 with probe not calibrated (beds 1, 2, 3, 4 …).",
+    ),
     ([Said("1", 2, programme=None)], "One bed needs you: bed 1 (no programme)."),
     (
         [Said("1"), Said("2"), Said("3", 4, "fault", "fault"), Said("4", 3, "no_data", "silent")],

@@ -25,7 +25,7 @@ export function Path({ watch, place }: { watch: Watch; place: Place }) {
                 <span className="key" aria-hidden="true">{i + 1}</span>
                 <span>{stage.name}</span>
                 {waiting > 0 && (
-                  <span className="waiting" aria-label={`${waiting} waiting`}>{waiting}</span>
+                  <span className="waiting" aria-label={`${waiting} waiting`}>{waiting > 99 ? "99+" : waiting}</span>
                 )}
               </Link>
             </li>

@@ -39,7 +39,7 @@ export default function PaybackPart({ watch, mayChange }: StageProps) {
       <p>Likely: <Fig figure={shown.months_likely} label="months to pay back" />, <span className="quiet">{shown.months_likely.source}</span></p>
       <PaybackBar shown={shown} />
       {error && <p role="alert" className="error">{error.message}</p>}
-      <table className="plain-table assumptions">
+      <table className="plain-table stacked assumptions">
         <caption className="visually-hidden">Assumptions, low, likely and high</caption>
         <thead><tr><th scope="col">Assumption, {held.currency}</th>{ENDS.map((e) => <th key={e} scope="col">{e}</th>)}<th scope="col">Where it comes from</th></tr></thead>
         <tbody>
@@ -49,7 +49,7 @@ export default function PaybackPart({ watch, mayChange }: StageProps) {
               {ENDS.map((e, i) => {
                 const value = held.assumptions[field]?.[i] ?? 0;
                 return (
-                  <td key={e}>
+                  <td key={e} data-label={e}>
                     <input className="inline-number" inputMode="decimal" disabled={!mayChange} aria-label={`${label}, ${e}`} defaultValue={fixed(field === "saved_share" ? value * 100 : value, field === "water_price" ? 2 : field === "saved_share" ? 1 : 0).replaceAll("\u202f", "")}
                       onBlur={(ev) => set(field, i, ev.target.value)} />
                   </td>

@@ -103,6 +103,8 @@ function FirstSteps({ layout, site, go }: { layout: Layout; site: number; go: (p
 
 const watchHasNodes = (layout: Layout) => layout.nodes > 0;
 
+const FIGURES = [["volume", "substrate"], ["ml_per_point", "one point is"], ["capacity", "capacity"], ["flow", "bed flow"]] as const;
+
 function BedTable({ house, chosen, mayChange, onEdit, onCopy }: { house: HouseOut; chosen: number | null; mayChange: boolean; onEdit: (bed: BedOut) => void; onCopy: (bed: BedOut) => void }) {
   const [held, setHeld] = useState<number | null>(null);
   const [sure, setSure] = useState<number | null>(null);
@@ -124,7 +126,7 @@ function BedTable({ house, chosen, mayChange, onEdit, onCopy }: { house: HouseOu
   return (
     <>
       {(order.isError || retire.isError) && <p role="alert" className="error">{problemOf(order.error ?? retire.error)}</p>}
-      <table className="plain-table">
+      <table className="plain-table stacked">
         <caption className="visually-hidden">Beds in row order</caption>
         <thead>
           <tr>
@@ -137,10 +139,10 @@ function BedTable({ house, chosen, mayChange, onEdit, onCopy }: { house: HouseOu
             <tr key={b.id} className={b.id === chosen ? "chosen" : ""} draggable={mayChange} onDragStart={() => setHeld(i)} onDragOver={(e) => e.preventDefault()}
               onDrop={() => { if (held !== null) move(held, i); setHeld(null); }}>
               <th scope="row">{b.form.name} {b.form.crop}<span className="quiet block">{b.medium_name}, {b.form.height_cm} cm high{b.form.growth_stage ? `, ${b.form.growth_stage}` : ""}</span></th>
-              <td>{b.form.plants}</td>
-              {(["volume", "ml_per_point", "capacity", "flow"] as const).map((k) => {
+              <td data-label="plants">{b.form.plants}</td>
+              {FIGURES.map(([k, label]) => {
                 const figure = b.figures[k];
-                return <td key={k}>{figure && <Fig figure={figure} label={`bed ${b.form.name}`} />}</td>;
+                return <td key={k} data-label={label}>{figure && <Fig figure={figure} label={`bed ${b.form.name}`} />}</td>;
               })}
               <td className="row-acts">
                 {mayChange && sure !== b.id && (

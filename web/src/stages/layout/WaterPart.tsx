@@ -10,6 +10,9 @@ import { PumpEditor, SourceEditor, TankEditor } from "./WaterEditors";
 
 type Editing = { kind: "source" | "tank" | "pump"; id: number | null } | null;
 
+/** So many pumps are told of at the head of the page; the others stand with their drawing. */
+const LED_BY = 3;
+
 /** The water's way from its source to the drain, drawn as a chain, with what follows from it. */
 export default function WaterPart({ watch, mayChange, layout }: StageProps & { layout: Layout }) {
   const way = usePlumbing(watch.site);
@@ -21,7 +24,9 @@ export default function WaterPart({ watch, mayChange, layout }: StageProps & { l
   return (
     <>
       <h1>The water’s way</h1>
-      <p className="lead">{pumps.length === 0 ? "Describe source, tank and pump; what they can do together is worked out." : pumps.map((p) => p.sentence).join(" ")}</p>
+      {pumps.length === 0 && <p className="lead">Describe source, tank and pump; what they can do together is worked out.</p>}
+      {pumps.slice(0, LED_BY).map((p) => <p key={p.id} className="lead">{p.sentence}</p>)}
+      {pumps.length > LED_BY && <p className="quiet">And {pumps.length - LED_BY} more pumps, each with its round below.</p>}
       {problems.map((p) => <p key={p} role="alert" className="error">{p}</p>)}
       {mayChange && (
         <div className="actions">

@@ -42,7 +42,7 @@ function EmptyHouse() {
   );
 }
 
-const WATER_WORDS: Record<string, string> = { relative: "of usable, " };
+const WATER_WORDS: Record<string, string> = { relative: " of usable" };
 
 function BedLine({ bed, now, drawing }: { bed: BedNow; now: string; drawing: React.ReactNode }) {
   const go = useNavigate();
@@ -55,8 +55,8 @@ function BedLine({ bed, now, drawing }: { bed: BedNow; now: string; drawing: Rea
       </button>
       {drawing}
       <div className="bed-water">
-        <b>{figure.value === null ? "–" : fixed(figure.value, figure.digits)}{figure.value !== null && <span className="unit"> {figure.unit}</span>}</b>
-        <span className="quiet">{figure.value === null ? bed.status_words : `${WATER_WORDS[waterView()] ?? ""}${age(figure.at, now)}`}</span>
+        <b>{figure.value === null ? "–" : fixed(figure.value, figure.digits)}</b>
+        <span className="quiet">{figure.value === null ? bed.status_words : `${figure.unit}${WATER_WORDS[waterView()] ?? ""}, ${age(figure.at, now)}`}</span>
       </div>
       <div className="bed-says">
         <p className={`says status-${bed.status}`}>{bed.heading}</p>
