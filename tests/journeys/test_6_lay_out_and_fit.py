@@ -29,6 +29,10 @@ def test_the_plan_chooses_a_bed_and_the_row_is_moved_by_keyboard(stack, open_pag
     expect(rows.nth(1)).to_contain_text("2 snack")
     page.get_by_role("button", name="Move bed 1 up").press("Enter")
     expect(rows.nth(1)).to_contain_text("1 snack")
+    rows.nth(2).drag_to(rows.nth(1))
+    expect(rows.nth(1)).to_contain_text("2 snack")
+    rows.nth(2).drag_to(rows.nth(1))
+    expect(rows.nth(1)).to_contain_text("1 snack")
 
 
 def test_a_bed_is_copied_many_are_added_and_one_is_retired(stack, open_page):

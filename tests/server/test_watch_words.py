@@ -26,7 +26,8 @@ SITE = [
         "One bed needs you: bed 2 (no fresh reading). The other one is as it should be.",
     ),
     (
-        [Said(str(i), 3, "uncalibrated", "probe not calibrated") for i in range(1, 9)] + [Said("9", 4, "fault", "fault")],
+        [Said(str(i), 3, "uncalibrated", "probe not calibrated") for i in range(1, 9)]
+        + [Said("9", 4, "fault", "fault")],
         "Nine beds need you: 1 with fault (bed 9); 8 with probe not calibrated (beds 1, 2, 3, 4 …).",
     ),
     ([Said("1", 2, programme=None)], "One bed needs you: bed 1 (no programme)."),
