@@ -34,6 +34,22 @@ REST = {
 }
 """What a quantity reads at its own place when nothing about it moves."""
 LAG_S, SLOW = 1.5, 60
+OWN_ERROR = {
+    "feed_ec": (0.94, 0.03),
+    "bulk_ec": (1.08, -0.01),
+    "ph": (0.97, 0.31),
+    "humidity": (0.95, 4.0),
+    "medium_temp": (1.0, 0.4),
+    "air_temp": (1.01, -0.3),
+    "leaf_temp": (1.0, 0.5),
+    "co2": (1.0, 38.0),
+    "nitrate": (0.9, 0.0),
+    "potassium": (1.1, 0.0),
+    "par": (0.93, 0.0),
+    "radiation": (1.05, 0.0),
+    "suction": (0.98, 0.6),
+}
+"""What a stand-in sensor reads of a true value, as gain and offset: what its bench has to find."""
 
 
 @dataclass
@@ -219,6 +235,9 @@ class ExtraWorld:
         if quantity == "level_switch":
             return 1.0 if place == "changed" or any("float down" in n.faults for n in self.nodes.values()) else 0.0
         bed = self.beds.get(form["bed"] or 0)
+        if place.startswith("std "):
+            gain, offset = OWN_ERROR.get(quantity, (1.0, 0.0))
+            return gain * float(place[4:]) + offset
         if quantity in ("raw", "permittivity", "bulk_ec", "npk_n", "npk_p", "npk_k"):
             return self._in_substrate(quantity, place, bed)
         kinds = sensor_kinds()
@@ -230,7 +249,7 @@ class ExtraWorld:
         inside = float(bed.water.theta) if bed else 0.6
         full, dry = (bed.form["capacity"], bed.form["dry_mix"]) if bed else (0.8, 0.05)
         benches = {"first": 0.0, "changed": full, "drained_mix": full, "dry_mix": dry, "water": 1.0}
-        theta = benches.get(place, inside)
+        theta = float(place[4:]) if place.startswith("pot ") else benches.get(place, inside)
         if quantity == "raw":
             return 27000 - 19000 * theta
         if quantity == "permittivity":

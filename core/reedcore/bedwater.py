@@ -8,6 +8,7 @@ from enum import StrEnum
 
 import numpy as np
 
+from .arrays import FloatArray
 from .sense import Trust
 
 
@@ -66,5 +67,23 @@ def combine(probes: Sequence[ProbeWater], rule: Rule) -> BedWaterContent:
     if not used:
         return BedWaterContent(float("nan"), float("nan"), (), left_out)
     values = np.array([p.theta for p in used])
-    pick = {Rule.MEDIAN: np.median, Rule.DRIEST: np.min}.get(rule, np.mean)
-    return BedWaterContent(float(pick(values)), float(np.ptp(values)), tuple(p.name for p in used), left_out)
+    level = np.median(values) if rule is Rule.MEDIAN else values.min() if rule is Rule.DRIEST else values.mean()
+    return BedWaterContent(float(level), float(np.ptp(values)), tuple(p.name for p in used), left_out)
+
+
+def mixed_series(probes: Sequence[FloatArray], rule: Rule, count: int) -> FloatArray:
+    """One θ series [m3/m3] of shape (count,) from those of several probes; NaN where none has a value.
+
+    For drawings of the past: which probe was trusted then is not asked, and NOT_NEAREST counts as the mean.
+    """
+    rows = [p for p in probes if np.isfinite(p).any()]
+    if not rows:
+        return np.full(count, np.nan)
+    if len(rows) == 1:
+        return rows[0]
+    stack = np.vstack(rows)
+    out = np.full(count, np.nan)
+    known = np.isfinite(stack).any(axis=0)
+    level = np.nanmedian if rule is Rule.MEDIAN else np.nanmin if rule is Rule.DRIEST else np.nanmean
+    out[known] = level(stack[:, known], axis=0)
+    return out

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from . import calibration, climate, conductivity, dosing, substrate
 from .errors import OutOfRange
 from .formula_types import Argument, Formula
+from .formulas_calibration import CALIBRATION_FORMULAS
 from .formulas_site import SITE_FORMULAS
 
 
@@ -38,6 +39,7 @@ FORMULAS: dict[str, Formula] = {
     f.code: f
     for f in (
         *SITE_FORMULAS,
+        *CALIBRATION_FORMULAS,
         Formula(
             "air_vpd",
             "Vapour pressure deficit of the air",

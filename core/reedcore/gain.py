@@ -175,59 +175,72 @@ def rank_causes(gain: float, e: Evidence) -> list[RankedCause]:
     OutOfRange : a gain that is no number or below -1.
     """
     require_range("gain", gain, -1, 100, "")
-    low = gain < 1
-    weights = dict.fromkeys(Cause, 0.5)
-    because = dict.fromkeys(Cause, "nothing speaks for or against it yet")
-
-    def weigh(cause: Cause, factor: float, why: str) -> None:
-        weights[cause] *= factor
-        because[cause] = why
-
-    if e.provisional:
-        weigh(Cause.SPAN, 6 if low else 1.5, "the probe was calibrated in air and water, which stretches the span")
-    if e.other_gain is not None:
-        if 0.6 <= e.other_gain <= 1.5:
-            for cause in (Cause.FLOW, Cause.LEAK, Cause.VOLUME):
-                weigh(cause, 0.2, f"the bed's other probe rises as it should (gain {e.other_gain:.2f})")
-            weigh(Cause.PLACEMENT, 2, f"the bed's other probe rises as it should (gain {e.other_gain:.2f})")
-        elif (e.other_gain < 1) == low:
-            for cause in (Cause.FLOW, Cause.LEAK):
-                weigh(cause, 3, f"the bed's other probe shows the same (gain {e.other_gain:.2f})")
-    if e.flow_share is not None:
-        short = e.flow_share < 0.85
-        weigh(
-            Cause.FLOW,
-            8 if short and low else 0.15,
-            f"the flow meter saw {100 * e.flow_share:.0f} % of what was ordered",
-        )
-        if e.flow_share > 1.15 and low:
-            weigh(
-                Cause.LEAK,
-                6,
-                f"the flow meter saw {100 * e.flow_share:.0f} % of what was ordered: more leaves the pump than drippers give",
-            )
-    if e.dripper_low_quarter is not None:
-        bad = e.dripper_low_quarter < 85
-        age = "" if e.dripper_age_days is None else f", {e.dripper_age_days:.0f} days ago"
-        weigh(
-            Cause.DRIPPER,
-            5 if bad and low else 0.4,
-            f"the last dripper test gave {e.dripper_low_quarter:.0f} % low quarter{age}",
-        )
-    elif low:
-        weigh(Cause.DRIPPER, 1.5, "the drippers have not been tested")
-    if e.drain_share is not None and low and e.drain_share > 0.5:
-        weigh(Cause.PLACEMENT, 3, f"{100 * e.drain_share:.0f} % drained: water runs past the probe")
-    if e.capacity_off is not None and abs(e.capacity_off) > 0.06:
-        weigh(
-            Cause.SPAN,
-            4,
-            f"the level after drainage stands {100 * e.capacity_off:+.0f} points off the container's capacity",
-        )
-    if not low:
+    scales = _Scales(gain < 1)
+    for look in (_calibration, _neighbour, _meter, _drippers, _drain):
+        look(scales, e)
+    if not scales.low:
         for cause in (Cause.DRIPPER, Cause.FLOW, Cause.LEAK):
-            weigh(cause, 0.3, "it would make the rise smaller, not larger")
-        weigh(Cause.PLACEMENT, 2, "a probe right under the drip rises more than the container")
-    total = sum(weights.values())
-    rows = [RankedCause(c, w / total, because[c], TESTS[c]) for c, w in weights.items()]
+            scales.weigh(cause, 0.3, "it would make the rise smaller, not larger")
+        scales.weigh(Cause.PLACEMENT, 2, "a probe right under the drip rises more than the container")
+    total = sum(scales.weights.values())
+    rows = [RankedCause(c, w / total, scales.because[c], TESTS[c]) for c, w in scales.weights.items()]
     return sorted(rows, key=lambda r: -r.weight)
+
+
+class _Scales:
+    """Weights of the causes while the evidence is laid on; `low`: the rise was too small."""
+
+    def __init__(self, low: bool) -> None:
+        self.low = low
+        self.weights = dict.fromkeys(Cause, 0.5)
+        self.because = dict.fromkeys(Cause, "nothing speaks for or against it yet")
+
+    def weigh(self, cause: Cause, factor: float, why: str) -> None:
+        self.weights[cause] *= factor
+        self.because[cause] = why
+
+
+def _calibration(s: _Scales, e: Evidence) -> None:
+    if e.provisional:
+        s.weigh(Cause.SPAN, 6 if s.low else 1.5, "the probe was calibrated in air and water, which stretches the span")
+    if e.capacity_off is not None and abs(e.capacity_off) > 0.06:
+        points = 100 * e.capacity_off
+        s.weigh(Cause.SPAN, 4, f"the level after drainage stands {points:+.0f} points off the container's capacity")
+
+
+def _neighbour(s: _Scales, e: Evidence) -> None:
+    if e.other_gain is None:
+        return
+    if NEAR_ONE[0] <= e.other_gain <= NEAR_ONE[1]:
+        why = f"the bed's other probe rises as it should (gain {e.other_gain:.2f})"
+        for cause in (Cause.FLOW, Cause.LEAK, Cause.VOLUME):
+            s.weigh(cause, 0.2, why)
+        s.weigh(Cause.PLACEMENT, 2, why)
+    elif (e.other_gain < 1) == s.low:
+        for cause in (Cause.FLOW, Cause.LEAK):
+            s.weigh(cause, 3, f"the bed's other probe shows the same (gain {e.other_gain:.2f})")
+
+
+def _meter(s: _Scales, e: Evidence) -> None:
+    if e.flow_share is None:
+        return
+    seen = f"the flow meter saw {100 * e.flow_share:.0f} % of what was ordered"
+    s.weigh(Cause.FLOW, 8 if e.flow_share < 0.85 and s.low else 0.15, seen)
+    if e.flow_share > 1.15 and s.low:
+        s.weigh(Cause.LEAK, 6, f"{seen}: more leaves the pump than the drippers give")
+
+
+def _drippers(s: _Scales, e: Evidence) -> None:
+    if e.dripper_low_quarter is None:
+        if s.low:
+            s.weigh(Cause.DRIPPER, 1.5, "the drippers have not been tested")
+        return
+    bad = e.dripper_low_quarter < 85
+    age = "" if e.dripper_age_days is None else f", {e.dripper_age_days:.0f} days ago"
+    why = f"the last dripper test gave {e.dripper_low_quarter:.0f} % low quarter{age}"
+    s.weigh(Cause.DRIPPER, 5 if bad and s.low else 0.4, why)
+
+
+def _drain(s: _Scales, e: Evidence) -> None:
+    if e.drain_share is not None and s.low and e.drain_share > 0.5:
+        s.weigh(Cause.PLACEMENT, 3, f"{100 * e.drain_share:.0f} % drained: water runs past the probe")

@@ -182,12 +182,15 @@ def _from_flags(r: Record, flags: dict[Flag, np.ndarray]) -> list[Finding]:
 
 
 def _noise(r: Record, good: np.ndarray) -> list[Finding]:
-    """Scatter about the three-point line, against that of calibration. Pulses bend a series, noise jags it."""
+    """Scatter about the three-point line, against that of calibration. Pulses bend a series, noise jags it. The worst
+    fifth of the hours counts, since a contact may have come loose only lately."""
     x = r.raw[good]
     if not r.noise_raw > 0 or len(x) < 60:
         return []
     jag = x[1:-1] - (x[:-2] + x[2:]) / 2
-    scatter = 1.4826 * float(np.median(np.abs(jag - np.median(jag)))) / np.sqrt(1.5)
+    hours = [h for h in np.array_split(jag, max(1, len(jag) // 60)) if len(h) >= 30]
+    by_hour = [1.4826 * float(np.median(np.abs(h - np.median(h)))) / np.sqrt(1.5) for h in hours]
+    scatter = float(np.quantile(by_hour, 0.8))
     limit = 4 * r.noise_raw
     if scatter <= limit:
         return []

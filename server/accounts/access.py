@@ -10,7 +10,7 @@ from rest_framework.request import Request
 from .models import Membership
 from .roles import Role, at_least
 
-SITE_PATH = {
+SITE_PATH: dict[str, str | tuple[str, str]] = {
     "Site": "pk",
     "House": "site_id",
     "Bed": "house__site_id",
@@ -28,6 +28,8 @@ SITE_PATH = {
     "BusRequest": "node__site_id",
     "Proof": "channel__node__site_id",
     "ActuatorProof": "actuator__node__site_id",
+    "CalibrationVersion": ("channel__node__site_id", "actuator__node__site_id"),
+    "Capture": ("session__channel__node__site_id", "session__actuator__node__site_id"),
 }
 Found = TypeVar("Found", bound=Model)
 
@@ -39,10 +41,10 @@ def reach(request: Request, kind: type[Found], pk: int, role: Role = Role.VIEWER
     """
     path = SITE_PATH[kind.__name__]
     manager: Any = kind._default_manager
-    row = manager.filter(pk=pk).values_list("pk", path).first()
+    row = manager.filter(pk=pk).values_list(*((path,) if isinstance(path, str) else path)).first()
     if row is None:
         raise Http404
-    require_role(request, row[1], role)
+    require_role(request, next(site for site in row if site is not None), role)
     return manager.get(pk=pk)  # type: ignore[no-any-return]
 
 

@@ -14,7 +14,7 @@ from django.db import transaction
 from accounts.models import User
 from accounts.roles import Role
 from accounts.services import add_person
-from calibration.models import CalibrationVersion, Method
+from calibration.models import CalibrationVersion
 from common.clock import real_now
 from fitting.models import Actuator, ActuatorKind, Channel, Node, NodeKind, Probe
 from fitting.services import set_token
@@ -268,19 +268,23 @@ def _calibration(work: Loading, probe: Probe, p: dict[str, Any], record: dict[st
         for theta in (dry, wet)
     ]
     line = two_point_calibration(points[0], points[1], probe.span_raw)
+    by = {"at": work.start.isoformat(), "by": str(work.owner), "inputs": {}, "residual": 0.0}
+    rows = zip(("dry", "wet"), points, strict=True)
     CalibrationVersion.objects.create(
-        probe=probe,
+        channel=Channel.objects.get(probe=probe, quantity="raw"),
         number=1,
-        method=Method.AIR_WATER if air_water else Method.TWO_POINT,
-        valid_from=work.start,
-        slope=line.slope,
-        intercept=line.intercept,
-        resolution_points=line.resolution_points,
-        raw_dry=points[0].raw,
-        raw_wet=points[1].raw,
-        theta_dry=dry,
-        theta_wet=wet,
+        method="air_water" if air_water else "two_point",
+        gives="theta",
+        form="linear",
+        coefficients=[line.intercept, line.slope],
+        low=min(p.raw for p in points),
+        high=max(p.raw for p in points),
+        points=[{"kind": k, "x": p.raw, "y": p.theta, "noise": p.noise_raw, **by} for k, p in rows],
+        words=f"Raw {'falls' if line.slope < 0 else 'rises'} as water rises; one point of water is {abs(0.01 / line.slope):.0f} counts.",
+        noise_raw=t["noise"],
+        resolution=line.resolution_points,
         provisional=air_water,
+        valid_from=work.start,
         published_at=work.start,
         published_by=work.owner,
     )

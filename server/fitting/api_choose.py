@@ -13,6 +13,7 @@ from common.clock import site_now
 from common.endpoint import endpoint
 from common.figures import Figure, worked
 from places.models import Bed, Site
+from reedcore.curves import value_from_curve
 from reedcore.placement import Placed, judge_place, proposed_place
 from reedcore.sensors import (
     COST_WORDS,
@@ -233,10 +234,12 @@ def seen_spread(bed: Bed) -> float | None:
     """Standard deviation of θ between the bed's calibrated probes now [points]; None under two."""
     from calibration.queries import current_calibrations  # calibration stands on fitting
 
-    channels = bed.channels.filter(quantity="raw", retired_at=None, latest__quality=0).select_related("latest")
-    versions = current_calibrations([c.probe_id for c in channels if c.probe_id], site_now(bed.house.site))
+    channels = bed.channels.filter(retired_at=None, latest__quality=0).exclude(probe=None).select_related("latest")
+    versions = current_calibrations([c.pk for c in channels], site_now(bed.house.site))
     thetas = [
-        v.intercept + v.slope * c.latest.raw for c in channels if (v := versions.get(c.probe_id or 0)) is not None
+        float(value_from_curve(c.latest.raw, v.curve))
+        for c in channels
+        if (v := versions.get(c.pk)) is not None and v.gives == "theta"
     ]
     if len(thetas) < 2:
         return None
@@ -352,7 +355,10 @@ def probe_page(request: Request, probe_id: int) -> ProbePage:
     """One probe: where it is, its channels, its calibration."""
     probe = reach(request, Probe, probe_id)
     channels = list(probe.channels.filter(retired_at=None).select_related("node").order_by("pk"))
-    version = probe.calibrations.order_by("-number").first()
+    from calibration.models import CalibrationVersion  # calibration stands on fitting
+
+    rows = CalibrationVersion.objects.filter(channel__probe=probe, gives="theta", reverted_at=None)
+    version = rows.order_by("-number").first()
     said = "not calibrated yet" if version is None else f"calibration {version.number}, by {version.published_by}"
     return ProbePage(
         probe.pk, probe.name, probe.kind, probe.bed.house.site_id, probe.bed_id, probe.bed.name, probe.bed.crop, probe.depth_cm,

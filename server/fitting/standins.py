@@ -1,5 +1,6 @@
 """Stand-in nodes as their process wants them; and where a person has put their sensors."""
 
+import re
 from datetime import datetime
 
 from django.db import transaction
@@ -18,6 +19,8 @@ from .models import Channel, Node
 PLACES = ("first", "changed", "bed", "dry_mix", "drained_mix", "water")
 """Where a stand-in sensor can be: as in the first phase of its test, as in the changed one, at its own place; in the mixes and
 the water of the calibration bench."""
+VALUE_PLACE = re.compile(r"(pot 0\.\d{1,3}|std -?\d{1,5}(\.\d{1,3})?)")
+"""In the bench pot at a water content, or in a standard of a value."""
 
 
 def nodes_of(site: Site) -> list[StandinNode]:
@@ -73,8 +76,8 @@ def put_sensor(channel: Channel, place: str, by: User, now: datetime) -> None:
     """Put a stand-in sensor in one of its test's places, or back. Raises Inconsistent for a real one, OutOfRange."""
     if not channel.node.is_standin:
         raise Inconsistent("channel", channel.node.name, "a sensor of a stand-in node; move the real one by hand")
-    if place not in PLACES:
-        raise OutOfRange("place", place, "one of " + ", ".join(PLACES))
+    if place not in PLACES and not VALUE_PLACE.fullmatch(place):
+        raise OutOfRange("place", place, "one of " + ", ".join(PLACES) + ", pot <water content>, or std <value>")
     mates = (
         Channel.objects.filter(node=channel.node, probe=channel.probe)
         if channel.probe_id

@@ -12,6 +12,7 @@ from accounts.roles import Role
 from common.clock import site_now
 from common.endpoint import endpoint
 from common.figures import Figure, worked
+from reedcore.bedwater import Rule
 from reedcore.formulas import formula
 from reedcore.substrate import proposed_dry_limit
 
@@ -86,6 +87,7 @@ class BedForm:
     lateral_diameter_mm: float | None = None
     dripper_head_m: float = 10
     dripper_exponent: float = 0.5
+    probe_rule: Rule = Rule.MEDIAN
     version: int = 0
 
 

@@ -5,6 +5,7 @@ from django.db import models
 from django.db.models import F, Q
 
 from common.versioned import Versioned
+from reedcore.bedwater import RULE_WORDS, Rule
 from reedcore.tanks import TankShape
 
 if TYPE_CHECKING:
@@ -210,6 +211,9 @@ class Bed(Versioned):
     lateral_diameter_mm = models.FloatField(null=True, blank=True)
     dripper_head_m = models.FloatField(default=10, help_text="head at which the rated flow holds")
     dripper_exponent = models.FloatField(default=0.5, help_text="x of q = k h^x; 0 for a pressure compensating dripper")
+    probe_rule = models.CharField(
+        max_length=12, choices=[(r.value, words) for r, words in RULE_WORDS.items()], default=Rule.MEDIAN.value
+    )
     retired_at = models.DateTimeField(null=True, blank=True)
 
     objects = models.Manager()

@@ -52,6 +52,7 @@ BED_FIELDS = (
     "lateral_diameter_mm",
     "dripper_head_m",
     "dripper_exponent",
+    "probe_rule",
 )
 BED_RANGES = {
     "plants": (1, 100000, "plants"),

@@ -37,3 +37,8 @@ def noon_elevation(site: Site, day: date) -> float:
 def local_day(site: Site, at: datetime) -> date:
     """Civil day of a moment in the site's zone."""
     return at.astimezone(ZoneInfo(site.time_zone)).date()
+
+
+def elevation_at(site: Site, at: datetime) -> float:
+    """Height of the sun at a moment [degrees, below 0 at night]."""
+    return float(elevation(LocationInfo(latitude=site.latitude, longitude=site.longitude).observer, at))

@@ -5,12 +5,12 @@ from datetime import datetime, timedelta
 
 import numpy as np
 
-from calibration.models import CalibrationVersion
-from calibration.queries import water_content_series
+from calibration.queries import in_force, water_content_series
 from common.clock import site_now
 from fitting.models import Channel, Quantity
-from places.models import Site
+from places.models import Bed, Site
 from readings.series import bucketed
+from reedcore.bedwater import Rule, mixed_series
 
 from .forecast import span_around
 from .models import Pulse, PulseState
@@ -40,18 +40,20 @@ def lines_of(site: Site) -> Lines:
     """The small ribbons of the house list."""
     now = site_now(site)
     span = span_around(site, now)
-    channels = list(Channel.objects.filter(bed__house__site=site, quantity=Quantity.RAW).select_related("bed"))
+    channels = list(
+        Channel.objects.filter(
+            bed__house__site=site, quantity__in=(Quantity.RAW, Quantity.PERMITTIVITY)
+        ).select_related("bed")
+    )
     data = bucketed([c.pk for c in channels], span.start, max(now, span.start + LINE_STEP), LINE_STEP)
     count = len(next(iter(data.values()))) if data else 0
     times = span.start.timestamp() + (np.arange(count) + 0.5) * LINE_STEP.total_seconds()
-    versions: dict[int, list[CalibrationVersion]] = {}
-    for v in CalibrationVersion.objects.filter(probe__bed__house__site=site):
-        versions.setdefault(v.probe_id, []).append(v)
-    theta: dict[int, np.ndarray] = {}
+    versions = in_force([c.pk for c in channels])
+    probes: dict[Bed, list[np.ndarray]] = {}
     for c in channels:
-        seen = water_content_series(times, data[c.pk], versions.get(c.probe_id or 0, []))
-        held = theta.get(c.bed_id or 0, np.full(count, np.nan))
-        theta[c.bed_id or 0] = np.where(np.isnan(seen), held, seen)
+        if c.bed is not None:
+            probes.setdefault(c.bed, []).append(water_content_series(times, data[c.pk], versions.get(c.pk, [])))
+    theta = {bed.pk: mixed_series(rows, Rule(bed.probe_rule), count) for bed, rows in probes.items()}
     pulses: dict[int, list[float]] = {}
     given = Pulse.objects.filter(bed__house__site=site, ordered_at__gte=span.start).exclude(state=PulseState.NOT_GIVEN)
     for p in given:

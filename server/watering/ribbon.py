@@ -6,14 +6,17 @@ from datetime import datetime, timedelta
 import numpy as np
 
 from calibration.models import CalibrationVersion
-from calibration.queries import water_content_series
+from calibration.queries import corrected, in_force, water_content_series
+from calibration.versions import curve_before
 from common.clock import site_now
 from fitting.models import Channel, Quantity
 from places.beds import setup_of
 from places.models import Bed
 from readings.series import bucketed
+from reedcore.bedwater import Rule, mixed_series
 from reedcore.climate import air_vpd_from_humidity
 from reedcore.conductivity import pore_ec_from_bulk
+from reedcore.curves import value_from_curve
 
 from .forecast import Span, next_pulse_window, rest_of_day, span_around
 from .models import Pulse, PulseState
@@ -56,6 +59,7 @@ class CalibrationMark:
     at: datetime
     number: int
     probe: str
+    step_points: float | None
 
 
 @dataclass
@@ -99,18 +103,20 @@ def read_tracks(bed: Bed, start: datetime, end: datetime, step: timedelta) -> Tr
     data |= bucketed(sorted(drain), start, end, step, last_value=True)
     count = len(next(iter(data.values()))) if data else max(1, int((end - start) / step))
     times = start.timestamp() + (np.arange(count) + 0.5) * step.total_seconds()
-    theta = np.full(count, np.nan)
-    for c in channels:
-        if c.quantity == Quantity.RAW and c.probe_id:
-            versions = list(CalibrationVersion.objects.filter(probe=c.probe_id))
-            seen = water_content_series(times, data[c.pk], versions)
-            theta = np.where(np.isnan(seen), theta, seen)
+    versions = in_force([c.pk for c in channels])
+    probes = [
+        water_content_series(times, data[c.pk], versions.get(c.pk, []))
+        for c in channels
+        if c.quantity in (Quantity.RAW, Quantity.PERMITTIVITY) and c.probe_id
+    ]
+    theta = mixed_series(probes, Rule(bed.probe_rule), count)
 
     def track(quantity: str) -> np.ndarray:
         merged = np.full(count, np.nan)
         for c in channels:
             if c.quantity == quantity:
-                merged = np.where(np.isnan(data[c.pk]), merged, data[c.pk])
+                value = corrected(times, data[c.pk], versions.get(c.pk, []))
+                merged = np.where(np.isnan(value), merged, value)
         return merged
 
     pore = pore_ec_from_bulk(track("bulk_ec"), track("permittivity"), track("medium_temp"))
@@ -145,8 +151,8 @@ def ribbon_of(bed: Bed, at: datetime | None = None) -> Ribbon:
     version = state.programmes.get(bed.pk)
     pulses = Pulse.objects.filter(bed=bed, ordered_at__gte=span.start, ordered_at__lt=span.end).order_by("ordered_at")
     marks = CalibrationVersion.objects.filter(
-        probe__bed=bed, valid_from__gte=span.start, valid_from__lt=span.end
-    ).select_related("probe")
+        channel__bed=bed, gives="theta", reverted_at=None, valid_from__gte=span.start, valid_from__lt=span.end
+    ).select_related("channel__probe")
     setup = setup_of(bed)
     return Ribbon(
         span.start,
@@ -165,9 +171,17 @@ def ribbon_of(bed: Bed, at: datetime | None = None) -> Ribbon:
         tracks.radiation.tolist(),
         [_peg(p) for p in pulses],
         drops_of(tracks.drain, span.start, STEP),
-        [CalibrationMark(m.valid_from, m.number, m.probe.name) for m in marks],
+        [_mark(m) for m in marks],
         _forecast(bed, state, span, tracks.pore_ec) if span.start <= now < span.end else None,
     )
+
+
+def _mark(v: CalibrationVersion) -> CalibrationMark:
+    before, step = curve_before(v), None
+    if before is not None and v.channel is not None and hasattr(v.channel, "latest"):
+        raw = v.channel.latest.raw
+        step = 100 * float(value_from_curve(raw, v.curve) - value_from_curve(raw, before))
+    return CalibrationMark(v.valid_from, v.number, v.channel.probe.name if v.channel and v.channel.probe else "", step)
 
 
 def _peg(p: Pulse) -> Peg:

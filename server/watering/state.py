@@ -5,30 +5,44 @@ from datetime import datetime
 
 from calibration.models import CalibrationVersion
 from calibration.queries import current_calibrations
+from calibration.trust import trust_now
 from fitting.models import Channel, Quantity
 from places.beds import setup_of
 from places.models import Bed, Site
 from places.sun import local_day, sun_times
 from readings.models import Quality
-from reedcore.calibration import water_content_from_raw
+from reedcore.bedwater import ProbeWater, Rule, combine
+from reedcore.curves import slope_of_curve, value_from_curve
 from reedcore.decide import BedState
 from reedcore.errors import ReedError
 from reedcore.programme import BedSetup, Programme
 
 from .models import BedControl, ProgrammeVersion
 
+FRESH_S = 900.0
+WATER_QUANTITIES = (Quantity.RAW, Quantity.PERMITTIVITY)
 PROGRAMME_FIELDS = tuple(Programme.__dataclass_fields__)
 
 
 @dataclass
 class WaterReading:
-    """θ of a bed from its probe [m3/m3] with raw value, age and the calibration used; NaN when there is none."""
+    """θ of a bed from its probes [m3/m3] with raw value, age and calibration of the first that counts; NaN when there is
+    none. spread: between the probes that count; left_out: the others, each with its reason."""
 
     theta: float = float("nan")
     at: datetime | None = None
     raw: float = float("nan")
     version: CalibrationVersion | None = None
     probe_name: str = ""
+    spread: float = float("nan")
+    used: tuple[str, ...] = ()
+    left_out: dict[str, str] = field(default_factory=dict)
+    rule: Rule = Rule.MEDIAN
+
+    @property
+    def slope(self) -> float:
+        """Change of θ per raw count at the present reading."""
+        return float(slope_of_curve(self.raw, self.version.curve)) if self.version else float("nan")
 
 
 @dataclass
@@ -71,8 +85,8 @@ def gather(site: Site, now: datetime, bed_ids: list[int] | None = None) -> SiteS
         setups,
         {i: controls.get(i) or BedControl(bed_id=i) for i in ids},
         {p.bed_id: p for p in programmes},
-        waters_of(ids, now),
-        tank_levels(site),
+        waters_of(beds, now),
+        tank_levels(site, now),
     )
     for bed in beds:
         control = state.controls[bed.pk]
@@ -81,38 +95,88 @@ def gather(site: Site, now: datetime, bed_ids: list[int] | None = None) -> SiteS
     return state
 
 
-def waters_of(bed_ids: list[int], now: datetime) -> dict[int, WaterReading]:
-    """The newest θ of each bed: its freshest calibrated probe, provisional ones last."""
+def waters_of(beds: list[Bed], now: datetime) -> dict[int, WaterReading]:
+    """The water content of each bed: its calibrated probes, put together by the bed's own rule.
+
+    What is not to be used, or not fresh while another probe is, is left out and named.
+    """
     channels = Channel.objects.filter(
-        bed__in=bed_ids,
-        quantity=Quantity.RAW,
+        bed__in=[b.pk for b in beds],
+        quantity__in=WATER_QUANTITIES,
         retired_at=None,
         probe__retired_at=None,
         latest__isnull=False,
-    ).select_related("latest", "probe")
-    rows = list(channels)
-    versions = current_calibrations([c.probe_id for c in rows if c.probe_id], now)
-    out: dict[int, WaterReading] = {i: WaterReading() for i in bed_ids}
-    for c in sorted(rows, key=lambda c: c.latest.time):
-        version = versions.get(c.probe_id or 0)
-        if c.bed_id is None or c.probe is None:
+    ).exclude(probe=None)
+    rows = list(channels.select_related("latest", "probe", "trust", "trust__override_by").order_by("pk"))
+    versions = current_calibrations([c.pk for c in rows], now)
+    by_bed: dict[int, list[Channel]] = {}
+    for c in rows:
+        version = versions.get(c.pk)
+        if c.bed_id is not None and (c.quantity == Quantity.RAW or (version is not None and version.gives == "theta")):
+            by_bed.setdefault(c.bed_id, []).append(c)
+    return {b.pk: _bed_water(by_bed.get(b.pk, []), versions, Rule(b.probe_rule), now) for b in beds}
+
+
+def _bed_water(
+    channels: list[Channel], versions: dict[int, CalibrationVersion], rule: Rule, now: datetime
+) -> WaterReading:
+    newest = max((c.latest for c in channels), key=lambda r: r.time, default=None)
+    if newest is None:
+        return WaterReading()
+    sound: dict[str, Channel] = {}
+    probes, why = [], {}
+    for c in channels:
+        version, name = versions.get(c.pk), c.probe.name if c.probe else ""
+        old = (newest.time - c.latest.time).total_seconds() > FRESH_S
+        usable = version is not None and version.gives == "theta" and c.latest.quality == Quality.GOOD and not old
+        trust = trust_now(getattr(c, "trust", None), now)
+        if version is None or version.gives != "theta":
+            why[name] = "not calibrated"
             continue
-        if version is None or c.latest.quality != Quality.GOOD:
-            if out[c.bed_id].version is None:
-                out[c.bed_id] = WaterReading(at=c.latest.time, raw=c.latest.raw, probe_name=c.probe.name)
+        why[name] = "not fresh" if not usable else trust.words
+        theta = float(value_from_curve(c.latest.raw, version.curve)) if usable else float("nan")
+        probes.append(
+            ProbeWater(name, theta, trust.trust, c.probe.dripper_distance_cm if c.probe else 0.0, version.provisional)
+        )
+        sound[name] = c
+    mixed = combine(probes, rule)
+    lead = sound[mixed.used[0]] if mixed.used else max(channels, key=lambda c: (c.pk in versions, c.latest.time))
+    at = min(sound[n].latest.time for n in mixed.used) if mixed.used else lead.latest.time
+    version = versions.get(lead.pk)
+    calibrated = version if version is not None and version.gives == "theta" else None
+    left_out = {n: why.get(n, "") for n in (*mixed.left_out, *(n for n in why if n not in sound))}
+    return WaterReading(
+        mixed.theta,
+        at,
+        lead.latest.raw,
+        calibrated,
+        lead.probe.name if lead.probe else "",
+        mixed.spread,
+        mixed.used,
+        left_out,
+        rule,
+    )
+
+
+def tank_levels(site: Site, now: datetime) -> dict[int, tuple[float, datetime]]:
+    """Litres in each measured tank and when they were read: from a level sensor, or from a calibrated distance."""
+    rows = Channel.objects.filter(
+        node__site=site,
+        quantity__in=(Quantity.TANK, "distance"),
+        tank__isnull=False,
+        latest__isnull=False,
+        retired_at=None,
+    ).select_related("latest")
+    found = sorted(rows, key=lambda c: (c.quantity == Quantity.TANK, c.latest.time))
+    versions = current_calibrations([c.pk for c in found if c.quantity == "distance"], now)
+    out: dict[int, tuple[float, datetime]] = {}
+    for c in found:
+        version = versions.get(c.pk)
+        if c.latest.quality != Quality.GOOD or (c.quantity == "distance" and version is None):
             continue
-        held = out[c.bed_id].version
-        if held is not None and version.provisional and not held.provisional:
-            continue
-        theta = water_content_from_raw(c.latest.raw, version.slope, version.intercept)
-        out[c.bed_id] = WaterReading(theta, c.latest.time, c.latest.raw, version, c.probe.name)
+        litres = c.latest.raw if version is None else float(value_from_curve(c.latest.raw, version.curve))
+        out[c.tank_id or 0] = (litres, c.latest.time)
     return out
-
-
-def tank_levels(site: Site) -> dict[int, tuple[float, datetime]]:
-    """Litres in each measured tank and when they were read."""
-    rows = Channel.objects.filter(node__site=site, quantity=Quantity.TANK, latest__isnull=False, retired_at=None)
-    return {c.tank_id: (c.latest.raw, c.latest.time) for c in rows.select_related("latest") if c.tank_id}
 
 
 def bed_state(state: SiteState, bed: Bed, stale_after_s: float) -> BedState:

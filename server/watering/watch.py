@@ -6,6 +6,7 @@ from datetime import datetime, timedelta
 from django.core.cache import cache
 from django.db.models import F
 
+from calibration.queries import current_calibrations, figure_of, told
 from common.clock import midnight_of, site_now
 from common.figures import Figure, measured, worked
 from fitting.models import Channel, Quantity
@@ -17,7 +18,7 @@ from readings.series import bucketed, slopes_per_hour
 
 from .forecast import next_pulse_window, rest_of_day
 from .models import Pulse, PulseState
-from .state import SiteState, bed_state, gather, programme_of
+from .state import SiteState, WaterReading, bed_state, gather, programme_of
 from .watch_words import say_bed, say_silent, say_site
 
 FRESH_S = 900.0
@@ -25,7 +26,7 @@ FRESH_S = 900.0
 
 @dataclass
 class BedNow:
-    """A bed at a glance. status: in_band, below, above, no_data, uncalibrated, fault, stopped."""
+    """A bed at a glance. status: in_band, below, above, no_data, uncalibrated, not_to_be_used, fault, stopped."""
 
     id: int
     name: str
@@ -150,6 +151,7 @@ class _Extra:
         )
         slopes = slopes_per_hour(list(raw), state.now - timedelta(minutes=20), state.now)
         self.slopes = {raw[c]: s for c, s in slopes.items()}
+        self.versions = current_calibrations([r.channel_id for r in self.latest.values()], state.now)
         self.midnight = midnight_of(state.now, state.site.time_zone)
         self.pulses: dict[int, list[Pulse]] = {}
         for p in Pulse.objects.filter(bed__in=ids, ordered_at__gte=self.midnight).order_by("ordered_at"):
@@ -163,13 +165,13 @@ class _Extra:
     def figure(self, owner: str, pk: int, quantity: str, unit: str, digits: int, now: datetime) -> Figure:
         row = self.latest.get((owner, pk, quantity))
         fresh = row is not None and (now - row.time).total_seconds() <= FRESH_S and row.quality == 0
-        return measured(
-            row.raw if row and fresh else None,
-            unit,
-            digits,
-            f"{quantity.replace('_', ' ')} sensor",
-            row.time if row else None,
-        )
+        source = f"{quantity.replace('_', ' ')} sensor"
+        version = self.versions.get(row.channel_id) if row else None
+        if row is not None and fresh and version is not None and quantity != Quantity.RAW:
+            figure = figure_of(version, row.raw, source, row.time)
+            figure.unit, figure.digits = unit, digits
+            return figure
+        return measured(row.raw if row and fresh else None, unit, digits, source, row.time if row else None)
 
 
 def _bed_now(state: SiteState, bed: Bed, extra: _Extra) -> BedNow:
@@ -178,12 +180,12 @@ def _bed_now(state: SiteState, bed: Bed, extra: _Extra) -> BedNow:
     stale = water.at is None or (now - water.at).total_seconds() > (version.stale_after_s if version else FRESH_S)
     theta, held, relative = _water_figures(state, bed, stale)
     slope = extra.slopes.get(bed.pk, float("nan"))
-    trend = slope * water.version.slope * 100 if water.version else float("nan")
+    trend = slope * water.slope * 100
     pulses = [p for p in extra.pulses.get(bed.pk, []) if p.state != PulseState.NOT_GIVEN]
     given = sum(p.dose_ml for p in pulses)
     status = _status(state, bed, stale)
     running = _running(pulses, now)
-    window = None if status in ("fault", "stopped", "no_data", "uncalibrated") else _next(state, bed)
+    window = None if status in ("fault", "stopped", "no_data", "uncalibrated", "not_to_be_used") else _next(state, bed)
     heading, detail = say_bed(state, bed, status, trend, window, running)
     urgent, todo, stage = _todo(state, bed, status)
     return BedNow(
@@ -225,22 +227,20 @@ def _bed_now(state: SiteState, bed: Bed, extra: _Extra) -> BedNow:
 
 def _water_figures(state: SiteState, bed: Bed, stale: bool) -> tuple[Figure, Figure, Figure]:
     water, setup, v = state.waters[bed.pk], state.setups[bed.pk], state.waters[bed.pk].version
-    if v is None or stale:
-        source = "no calibration yet" if v is None else f"probe {water.probe_name} is silent"
+    if v is None or stale or water.theta != water.theta:
+        source = (
+            _unfit(water)
+            if v is not None and not stale
+            else "no calibration yet"
+            if v is None
+            else f"probe {water.probe_name} is silent"
+        )
         return tuple(Figure(None, u, d, source, water.at) for u, d in (("% v/v", 1), ("L per plant", 2), ("%", 0)))  # type: ignore[return-value]
-    source = f"probe {water.probe_name}, calibration {v.number}, {v.get_method_display()}"
-    theta = worked(
-        "two_point",
-        {
-            "raw": water.raw,
-            "raw_dry": v.raw_dry,
-            "raw_wet": v.raw_wet,
-            "theta_dry": v.theta_dry,
-            "theta_wet": v.theta_wet,
-        },
-        source,
-        water.at,
-    )
+    source = f"probe {water.probe_name}, {told(v)}"
+    theta = figure_of(v, water.raw, f"probe {water.probe_name}", water.at)
+    if len(water.used) > 1:
+        source = f"{water.rule.value.replace('_', ' ')} of probes {', '.join(water.used)}, {100 * water.spread:.1f} points apart"
+        theta = Figure(100 * water.theta, "% v/v", 1, source, water.at)
     held = worked("water_l", {"theta": water.theta, "volume_l_per_plant": setup.volume_l_per_plant}, source, water.at)
     relative = worked(
         "relative_water",
@@ -256,10 +256,20 @@ _STATUS_WORDS = {
     "below": "under its band",
     "above": "above its band",
     "no_data": "no fresh reading",
+    "not_to_be_used": "no probe to be trusted",
     "uncalibrated": "probe not calibrated",
     "fault": "fault, needs a person",
     "stopped": "stopped by hand",
 }
+
+
+def _unfit(water: WaterReading) -> str:
+    """Which calibrated probes are left out, each with its reason; empty where one counts."""
+    return (
+        ""
+        if water.used or water.version is None
+        else "; ".join(f"probe {n}: {why}" for n, why in water.left_out.items())
+    )
 
 
 def _status(state: SiteState, bed: Bed, stale: bool) -> str:
@@ -272,6 +282,8 @@ def _status(state: SiteState, bed: Bed, stale: bool) -> str:
         return "uncalibrated" if water.at and not stale else "no_data"
     if stale:
         return "no_data"
+    if water.theta != water.theta:
+        return "not_to_be_used"
     setup = state.setups[bed.pk]
     low = version.low if version else setup.dry_limit
     one_pulse = version.dose_ml_per_plant / (1000 * setup.volume_l_per_plant) if version else 0.0
@@ -313,6 +325,8 @@ def _todo(state: SiteState, bed: Bed, status: str) -> tuple[int, str, str]:
         return 4, "Check drippers, clear fault", "water"
     if status == "no_data":
         return 3, "Check node and probe", "fit"
+    if status == "not_to_be_used":
+        return 3, f"Look at probe {water.probe_name}", "calibrate"
     if status == "uncalibrated":
         return 3, f"Calibrate probe {water.probe_name}", "calibrate"
     if status == "stopped":

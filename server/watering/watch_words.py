@@ -49,6 +49,11 @@ def say_bed(
     if status == "no_data":
         since = f"No reading since {_clock(state.site, water.at)}" if water.at else "No reading yet"
         return f"{since}; pulses are withheld.", "Check the node and the probe under Fit."
+    if status == "not_to_be_used":
+        why = "; ".join(f"probe {n} is out: {words}" for n, words in water.left_out.items())
+        return "None of its probes is to be used; pulses are withheld.", (why[:1].upper() + why[1:])[
+            :300
+        ] or "See Calibrate."
     if status == "fault":
         return (
             f"Stopped after {control.tries} pulses that missed the target.",

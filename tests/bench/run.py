@@ -28,7 +28,7 @@ from readings.models import Latest, Reading  # noqa: E402
 from reedcore.bedmodel import run_bed, starting_physics, water_at  # noqa: E402
 from tests.bench.browser import browser_figures  # noqa: E402
 from tests.bench.large import make_large_site  # noqa: E402
-from tests.server.conftest import NOW, PROGRAMME, make_holding, node_headers, raw_of, send  # noqa: E402
+from tests.server.conftest import NOW, PROGRAMME, make_holding, node_headers, raw_of, send, straight_line  # noqa: E402
 from watering.control import tick  # noqa: E402
 from watering.models import ProgrammeVersion  # noqa: E402
 
@@ -113,26 +113,7 @@ def copy_ratio() -> list[Figure]:
 def tick_time() -> list[Figure]:
     holding = make_holding(beds=1000, name="Bench tick")
     owner = holding.people["owner"]
-    CalibrationVersion.objects.bulk_create(
-        [
-            CalibrationVersion(
-                probe=c.probe,
-                number=1,
-                method="two_point",
-                valid_from=NOW - timedelta(days=1),
-                slope=-1 / 20000,
-                intercept=1.5,
-                resolution_points=0.3,
-                raw_dry=30000,
-                raw_wet=10000,
-                theta_dry=0,
-                theta_wet=1,
-                published_at=NOW,
-                published_by=owner,
-            )
-            for c in holding.raw
-        ]
-    )
+    CalibrationVersion.objects.bulk_create([CalibrationVersion(**straight_line(c, owner)) for c in holding.raw])
     ProgrammeVersion.objects.bulk_create(
         [ProgrammeVersion(bed=b, number=1, published_at=NOW, published_by=owner, **PROGRAMME) for b in holding.beds]
     )

@@ -27,6 +27,7 @@ def test_the_plan_chooses_a_bed_and_the_row_is_moved_by_keyboard(stack, open_pag
     rows = page.get_by_role("table").first.get_by_role("row")
     page.get_by_role("button", name="Move bed 2 up").press("Enter")
     expect(rows.nth(1)).to_contain_text("2 snack")
+    expect(page.get_by_role("button", name="Move bed 1 up")).to_be_enabled()
     page.get_by_role("button", name="Move bed 1 up").press("Enter")
     expect(rows.nth(1)).to_contain_text("1 snack")
     rows.nth(2).drag_to(rows.nth(1))
@@ -45,6 +46,7 @@ def test_a_bed_is_copied_many_are_added_and_one_is_retired(stack, open_page):
     dialog.get_by_role("button", name="Add 2 beds").click()
     expect(south.get_by_role("row", name=re.compile("^41 "))).to_be_visible()
     for name in ("40", "41"):
+        expect(page.get_by_role("dialog")).to_have_count(0)
         south.get_by_role("button", name=f"Retire bed {name}").click()
         expect(south.get_by_role("alert")).to_contain_text("its record stays")
         south.get_by_role("button", name="retire it").click()
@@ -54,7 +56,7 @@ def test_a_bed_is_copied_many_are_added_and_one_is_retired(stack, open_page):
 
 def test_the_waters_way_is_drawn_and_says_what_runs_together(stack, open_page):
     page = open_page("/layout?part=water")
-    expect(page.locator(".lead")).to_contain_text(re.compile("North pump feeds its beds in 2 groups"))
+    expect(page.locator(".lead").first).to_contain_text(re.compile("North pump feeds its beds in 2 groups"))
     expect(page.get_by_role("img", name=re.compile("From source to drain: Rain basin"))).to_have_count(2)
     expect(page.get_by_role("img", name=re.compile("One round")).first).to_be_visible()
     page.get_by_role("button", name=re.compile("flow of North pump")).click()

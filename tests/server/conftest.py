@@ -9,7 +9,7 @@ from django.test import Client
 from accounts.models import User
 from accounts.roles import Role
 from accounts.services import add_person
-from calibration.models import CalibrationVersion, Method
+from calibration.models import CalibrationVersion
 from demo.models import DemoClock
 from fitting.models import Actuator, ActuatorKind, Channel, Node, NodeKind, Probe
 from fitting.services import set_token
@@ -75,21 +75,29 @@ class Holding:
 
     def calibrate(self, bed: int) -> None:
         """raw 30000 reads 0 and raw 10000 reads 100 %."""
-        CalibrationVersion.objects.create(
-            probe=self.raw[bed].probe,
-            number=1,
-            method=Method.TWO_POINT,
-            valid_from=NOW - timedelta(days=2),
-            slope=-1 / 20000,
-            intercept=1.5,
-            resolution_points=0.3,
-            raw_dry=30000,
-            raw_wet=10000,
-            theta_dry=0,
-            theta_wet=1,
-            published_at=NOW,
-            published_by=self.people["owner"],
-        )
+        CalibrationVersion.objects.create(**straight_line(self.raw[bed], self.people["owner"]))
+
+
+def straight_line(channel: Channel, by: User, **more) -> dict:
+    """Fields of a version that reads raw 30000 as 0 and raw 10000 as 100 %."""
+    point = {"noise": 30.0, "at": NOW.isoformat(), "by": str(by), "inputs": {}, "residual": 0.0}
+    return {
+        "channel": channel,
+        "number": 1,
+        "method": "two_point",
+        "gives": "theta",
+        "form": "linear",
+        "coefficients": [1.5, -1 / 20000],
+        "low": 10000,
+        "high": 30000,
+        "points": [{"kind": "dry", "x": 30000.0, "y": 0.0, **point}, {"kind": "wet", "x": 10000.0, "y": 1.0, **point}],
+        "resolution": 0.3,
+        "noise_raw": 30,
+        "valid_from": NOW - timedelta(days=2),
+        "published_at": NOW,
+        "published_by": by,
+        **more,
+    }
 
 
 def raw_of(theta: float) -> float:

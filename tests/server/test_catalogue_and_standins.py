@@ -1,7 +1,5 @@
 """The catalogue as the interface gets it, stand-in sensors put about, and what nodes may not do."""
 
-from datetime import timedelta
-
 import pytest
 from django.test import Client
 
@@ -14,7 +12,7 @@ from places.models import OwnMedium, Site
 from readings.models import Latest, Reading
 from reedcore.sensors import sensor_kinds
 
-from .conftest import NOW, fields_of, node_headers, send
+from .conftest import NOW, fields_of, node_headers, send, straight_line
 
 pytestmark = pytest.mark.django_db
 
@@ -161,10 +159,7 @@ def test_the_spread_between_calibrated_probes_is_seen(holding, grower):
         )
         channel = Channel.objects.create(node=holding.node, quantity="raw", bed=bed, probe=probe, register=60 + i)
         Latest.objects.create(channel=channel, time=NOW, raw=raw, quality=0)
-        CalibrationVersion.objects.create(
-            probe=probe, number=1, method="two_point", valid_from=NOW - timedelta(days=1), slope=-1 / 20000, intercept=1.5, resolution_points=0.3,
-            raw_dry=30000, raw_wet=10000, theta_dry=0, theta_wet=1, published_at=NOW, published_by=holding.people["owner"],
-        )  # fmt: skip
+        CalibrationVersion.objects.create(**straight_line(channel, holding.people["owner"]))
     answer = send(grower, "post", f"beds/{bed.pk}/probes-needed/", {"spread_points": 5, "tolerance_points": 5}).json()
     assert answer["seen_spread_points"] == pytest.approx(5.0) and "5.0 points now" in answer["sentence"]
 

@@ -446,6 +446,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/calibrations/{version_id}/certificate/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The certificate of a version. */
+        get: operations["certificate"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calibrations/{version_id}/revert/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Take a version out of force; history from its beginning is worked out anew. */
+        post: operations["version_revert"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/captures/{capture_id}/drop/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Leave a capture out; it stays in the record. */
+        post: operations["capture_drop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/catalogue/": {
         parameters: {
             query?: never;
@@ -474,6 +525,125 @@ export interface paths {
         put?: never;
         /** @description Kinds that tell what is wanted, the best first, with reasons, cautions and what speaks against them. */
         post: operations["sensors_choose"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/channels/{channel_id}/bench/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The bench of a channel: ?method= another way, ?form= another curve than the proposed one. */
+        get: operations["bench"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/channels/{channel_id}/bench/settings/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Keep what a bench is asked once. */
+        put: operations["bench_settings"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/channels/{channel_id}/calibrations/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Publish the next version; its history is worked out anew in the background. */
+        post: operations["publish"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/channels/{channel_id}/captures/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Take the steady reading as a reference point. */
+        post: operations["capture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/channels/{channel_id}/compare/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Two curves over the same raw data, the step between them, and what the programme's thresholds mean on the new one. */
+        post: operations["compare"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/channels/{channel_id}/flag-limits/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Change limits of a channel's flags, and judge it by them. */
+        put: operations["flag_limits"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/channels/{channel_id}/judge/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Judge the last day of a channel now. */
+        post: operations["judge"];
         delete?: never;
         options?: never;
         head?: never;
@@ -514,6 +684,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/channels/{channel_id}/record/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The last days of a channel (?days=1 to 120), flagged readings left out with ?hide=1. */
+        get: operations["record"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/channels/{channel_id}/scale/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What the stand-in's scale shows. */
+        get: operations["scale"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/channels/{channel_id}/standin-place/": {
         parameters: {
             query?: never;
@@ -525,6 +729,40 @@ export interface paths {
         put?: never;
         /** @description Put a stand-in's sensor in one of its test's places, or back. */
         post: operations["standin_put"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/channels/{channel_id}/trust/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The trust mark of a channel with its reasons. */
+        get: operations["trust"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/channels/{channel_id}/trust/set/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Set a channel trusted, doubtful or not to be used for a time, with a reason. */
+        put: operations["trust_set"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -576,6 +814,57 @@ export interface paths {
         get: operations["demo_world"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/dosers/{actuator_id}/bench/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The bench of a doser. */
+        get: operations["doser_bench"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/dosers/{actuator_id}/calibrations/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Publish a doser's flow. */
+        post: operations["doser_publish"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/dosers/{actuator_id}/captures/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Keep a run of a doser: seconds and millilitres. */
+        post: operations["doser_capture"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1092,57 +1381,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/probes/{probe_id}/bench/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description Everything the capture screen shows: live raw, steadiness, points, result, earlier versions. */
-        get: operations["bench"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/probes/{probe_id}/calibrations/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** @description Publish the captured points, valid from now. */
-        post: operations["calibrations"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/probes/{probe_id}/captures/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** @description Capture the steady reading as the dry or the wet point. */
-        post: operations["captures"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/probes/{probe_id}/move/": {
         parameters: {
             query?: never;
@@ -1358,6 +1596,91 @@ export interface paths {
         get: operations["audit"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/batch/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Several channels at one bench: each one's reading and what it has so far. */
+        post: operations["batch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/batch/captures/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Capture one card on every channel that is steady; the others are told why not. */
+        post: operations["batch_capture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/batch/publish/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Publish every channel whose captures are complete, each as its own next version. */
+        post: operations["batch_publish"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/calibrate/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Everything of a site that can be calibrated, what needs it first. */
+        get: operations["to_calibrate"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/check/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Judge every channel of a site, in the background. */
+        post: operations["check_now"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1755,6 +2078,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sites/{site_id}/trials/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Compare two channels over a period. */
+        post: operations["trial"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/trials/adopt/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Adopt the offset, or offset and slope, that brings the first channel to the second, as its next version. */
+        post: operations["trial_adopt"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sites/{site_id}/watch/": {
         parameters: {
             query?: never;
@@ -1983,6 +2340,21 @@ export interface components {
             register: number;
             new_address: number;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        AdoptFormRequest: {
+            a: number;
+            b: number;
+            /** Format: date-time */
+            start: string;
+            /** Format: date-time */
+            end: string;
+            /** Format: double */
+            step_s?: number;
+            /** Format: double */
+            tolerance?: number | null;
+            with_slope?: boolean;
+            number?: number;
+        };
         Air: {
             house: number;
             name: string;
@@ -2037,13 +2409,51 @@ export interface components {
             } | null;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        BatchDone: {
+            rows?: components["schemas"]["BatchOutcome"][];
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        BatchFormRequest: {
+            channels: number[];
+            method: string;
+            kind?: string;
+            /** Format: double */
+            theta?: number | null;
+            /** Format: double */
+            value?: number | null;
+            standard?: string;
+            /** Format: double */
+            temp_c?: number | null;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         BatchOut: {
             kept: number;
             refused: components["schemas"]["RefusedReading"][];
         };
+        BatchOutcome: {
+            channel: number;
+            name: string;
+            done: boolean;
+            message: string;
+            job?: number | null;
+        };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         BatchRequest: {
             readings: components["schemas"]["ReadingInRequest"][];
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        BatchRow: {
+            channel: number;
+            name: string;
+            bed_name: string;
+            live: components["schemas"]["Live"];
+            captured: {
+                [key: string]: number;
+            };
+            draft: components["schemas"]["DraftOut"] | null;
+            problem: string;
+            next_number: number;
+            hands: components["schemas"]["Hands"] | null;
         };
         BedForm: {
             name: string;
@@ -2097,6 +2507,7 @@ export interface components {
             dripper_head_m?: number;
             /** Format: double */
             dripper_exponent?: number;
+            probe_rule?: components["schemas"]["ProbeRuleEnum"];
             version?: number;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
@@ -2152,6 +2563,7 @@ export interface components {
             dripper_head_m?: number;
             /** Format: double */
             dripper_exponent?: number;
+            probe_rule?: components["schemas"]["ProbeRuleEnum"];
             version?: number;
         };
         /**
@@ -2254,65 +2666,32 @@ export interface components {
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         Bench: {
-            probe: number;
-            probe_name: string;
-            probe_kind: string;
-            bed: number;
+            target: string;
+            id: number;
+            name: string;
+            quantity: string;
+            unit: string;
+            gives_unit: string;
+            bed: number | null;
             bed_name: string;
-            /** Format: double */
-            span_raw: number;
-            /** Format: double */
-            raw: number | null;
-            /** Format: date-time */
-            at: string | null;
-            steady: boolean;
-            /** Format: double */
-            bubble: number;
-            why: string;
-            /** Format: double */
-            slope_per_min: number | null;
-            /** Format: double */
-            noise: number | null;
-            /** Format: double */
-            still_for_s: number;
-            /** Format: double */
-            settled_after_s: number | null;
-            times: string[];
-            raws: number[];
-            points: components["schemas"]["BenchPoint"][];
-            result: components["schemas"]["BenchResult"] | null;
+            probe: number | null;
+            method: components["schemas"]["WayOut"];
+            ways: components["schemas"]["WayOut"][];
+            settings: {
+                [key: string]: number;
+            };
+            standards: components["schemas"]["StandardOut"][];
+            live: components["schemas"]["Live"];
+            cards: components["schemas"]["CardOut"][];
+            draft: components["schemas"]["DraftOut"] | null;
             problem: string;
             problem_field: string;
             versions: components["schemas"]["VersionOut"][];
-            ml_per_point: components["schemas"]["Figure"];
-            theta: components["schemas"]["Figure"];
-            water: components["schemas"]["Figure"];
-        };
-        BenchPoint: {
-            kind: components["schemas"]["KindEnum"];
-            title: string;
-            instruction: string;
-            /** Format: double */
-            proposed_theta: number;
-            origin: string;
-            /** Format: double */
-            theta: number | null;
-            /** Format: double */
-            raw: number | null;
-            /** Format: double */
-            noise_raw: number | null;
-            /** Format: date-time */
-            taken_at: string | null;
-            taken_by: string;
-        };
-        BenchResult: {
-            /** Format: double */
-            slope_counts_per_point: number;
-            /** Format: double */
-            resolution_points: number;
-            raw_falls: boolean;
-            /** Format: double */
-            theta_now: number;
+            next_number: number;
+            value: components["schemas"]["Figure"];
+            water: components["schemas"]["Figure"] | null;
+            ml_per_point: components["schemas"]["Figure"] | null;
+            hands: components["schemas"]["Hands"] | null;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         BusAnswerRequest: {
@@ -2354,12 +2733,37 @@ export interface components {
             at: string;
             number: number;
             probe: string;
+            /** Format: double */
+            step_points: number | null;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
-        CaptureInRequest: {
-            kind: components["schemas"]["KindEnum"];
+        CaptureFormRequest: {
+            method: string;
+            kind: string;
             /** Format: double */
-            theta: number;
+            theta?: number | null;
+            /** Format: double */
+            mass_g?: number | null;
+            /** Format: double */
+            value?: number | null;
+            standard?: string;
+            /** Format: double */
+            temp_c?: number | null;
+            /** Format: double */
+            seconds?: number | null;
+            /** Format: double */
+            millilitres?: number | null;
+        };
+        CardOut: {
+            kind: string;
+            title: string;
+            text: string;
+            asks: string;
+            once: boolean;
+            /** Format: double */
+            proposed: number | null;
+            origin: string;
+            points: components["schemas"]["Point"][];
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         Catalogue: {
@@ -2367,6 +2771,31 @@ export interface components {
             links: components["schemas"]["Word"][];
             kinds: components["schemas"]["KindOut"][];
             quantities: components["schemas"]["Word"][];
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        Certificate: {
+            channel: number | null;
+            name: string;
+            where: string;
+            site: string;
+            quantity: string;
+            version: components["schemas"]["VersionOut"];
+            expression: string;
+            coefficients: number[];
+            figures: {
+                [key: string]: number;
+            };
+            /** Format: double */
+            loo_rmse: number | null;
+            /** Format: double */
+            noise_raw: number;
+            in_force: boolean;
+            /** Format: date-time */
+            due_at: string;
+            cautions: string[];
+            why: string;
+            /** Format: date-time */
+            now: string;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         ChannelFormRequest: {
@@ -2408,6 +2837,10 @@ export interface components {
             proof: components["schemas"]["ProofBrief"] | null;
             standin_place: string;
             key: string;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        CheckOrdered: {
+            job: number;
         };
         CheckOut: {
             code: string;
@@ -2481,6 +2914,49 @@ export interface components {
          */
         CommandReportStateEnum: "queued" | "started" | "done" | "expired" | "refused";
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        CompareFormRequest: {
+            a?: number | null;
+            b?: number | null;
+            method?: string;
+            form?: string;
+            /** Format: double */
+            days?: number;
+        };
+        Comparison: {
+            n: number;
+            a_alone: number;
+            b_alone: number;
+            /** Format: double */
+            a_mean: number;
+            /** Format: double */
+            b_mean: number;
+            /** Format: double */
+            a_all: number;
+            /** Format: double */
+            b_all: number;
+            /** Format: double */
+            bias: number;
+            /** Format: double */
+            mae: number;
+            /** Format: double */
+            rmse: number;
+            /** Format: double */
+            sd: number;
+            limits: number[];
+            /** Format: double */
+            within: number;
+            /** Format: double */
+            tolerance: number;
+            edges: number[];
+            shares: number[];
+            by_hour: number[];
+            by_hour_n: number[];
+            /** Format: double */
+            slope: number;
+            /** Format: double */
+            slope_error: number;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         ContactsRequest: {
             contacts: components["schemas"]["NodeContactRequest"][];
         };
@@ -2531,6 +3007,14 @@ export interface components {
             seconds_after: number | null;
             sentence: string;
         };
+        Curve: {
+            form: components["schemas"]["FormEnum"];
+            coefficients: number[];
+            /** Format: double */
+            low: number;
+            /** Format: double */
+            high: number;
+        };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         DayOut: {
             /** Format: date */
@@ -2576,6 +3060,35 @@ export interface components {
                 [key: string]: components["schemas"]["Figure"];
             };
             findings: components["schemas"]["FindingOut"][];
+        };
+        DraftOut: {
+            form: string;
+            gives: string;
+            coefficients: number[];
+            /** Format: double */
+            low: number;
+            /** Format: double */
+            high: number;
+            /** Format: double */
+            rmse: number | null;
+            /** Format: double */
+            loo_rmse: number | null;
+            /** Format: double */
+            resolution: number | null;
+            words: string;
+            passed: boolean;
+            provisional: boolean;
+            figures: {
+                [key: string]: number;
+            };
+            fits: components["schemas"]["FitRow"][];
+            residuals: number[];
+            x: number[];
+            y: number[];
+            band_low: number[];
+            band_high: number[];
+            /** Format: double */
+            value_now: number | null;
         };
         Drop: {
             /** Format: date-time */
@@ -2639,6 +3152,36 @@ export interface components {
             altitude_m: number;
             time_zone: string;
         };
+        FitRow: {
+            form: string;
+            /** Format: double */
+            rmse: number;
+            /** Format: double */
+            loo_rmse: number | null;
+            monotonic: boolean;
+            chosen: boolean;
+        };
+        FlagOut: {
+            flag: string;
+            words: string;
+            /** Format: date-time */
+            start: string;
+            /** Format: date-time */
+            end: string;
+            readings: number;
+            keeps_from_control: boolean;
+        };
+        /**
+         * @description * `linear` - LINEAR
+         *     * `quadratic` - QUADRATIC
+         *     * `cubic` - CUBIC
+         *     * `root` - ROOT
+         *     * `power10` - POWER10
+         *     * `loglog` - LOGLOG
+         *     * `table` - TABLE
+         * @enum {string}
+         */
+        FormEnum: "linear" | "quadratic" | "cubic" | "root" | "power10" | "loglog" | "table";
         FrameOut: {
             hex: string;
             fields: components["schemas"]["FieldOut"][];
@@ -2683,6 +3226,12 @@ export interface components {
             flow_l_min: number;
             /** Format: double */
             seconds: number;
+        };
+        Hands: {
+            channel: number;
+            place: string;
+            choices: components["schemas"]["PlaceChoice"][];
+            scale: boolean;
         };
         HeadStep: {
             name: string;
@@ -2765,12 +3314,6 @@ export interface components {
             /** Format: date-time */
             finished_at: string | null;
         };
-        /**
-         * @description * `dry` - DRY
-         *     * `wet` - WET
-         * @enum {string}
-         */
-        KindEnum: "dry" | "wet";
         KindOut: {
             code: string;
             name: string;
@@ -2800,6 +3343,12 @@ export interface components {
                 [key: string]: string;
             };
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        LimitsFormRequest: {
+            limits: {
+                [key: string]: number | null;
+            };
+        };
         Line: {
             bed: number;
             theta: (number | null)[];
@@ -2815,6 +3364,28 @@ export interface components {
             end: string;
             step_min: number;
             lines: components["schemas"]["Line"][];
+        };
+        Live: {
+            /** Format: double */
+            raw: number | null;
+            /** Format: date-time */
+            at: string | null;
+            steady: boolean;
+            /** Format: double */
+            bubble: number;
+            why: string;
+            /** Format: double */
+            slope_per_min: number | null;
+            /** Format: double */
+            noise: number | null;
+            /** Format: double */
+            still_for_s: number;
+            /** Format: double */
+            settled_after_s: number | null;
+            /** Format: double */
+            span_raw: number;
+            times?: string[];
+            raws?: number[];
         };
         /**
          * @description * `resistive` - RESISTIVE
@@ -3095,6 +3666,10 @@ export interface components {
             steady: boolean;
             why: string;
         };
+        PlaceChoice: {
+            place: string;
+            label: string;
+        };
         /**
          * @description * `bed` - BED
          *     * `dry_mix` - DRY_MIX
@@ -3147,6 +3722,22 @@ export interface components {
             /** Format: double */
             depth_cm?: number | null;
         };
+        Point: {
+            id: number;
+            kind: string;
+            /** Format: double */
+            raw: number;
+            /** Format: double */
+            noise_raw: number;
+            /** Format: double */
+            reference: number | null;
+            inputs: {
+                [key: string]: unknown;
+            };
+            /** Format: date-time */
+            taken_at: string;
+            taken_by: string;
+        };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         PositionRequest: {
             /** Format: double */
@@ -3169,6 +3760,7 @@ export interface components {
             depth_cm: number;
             /** Format: double */
             dripper_distance_cm: number;
+            channel: number | null;
             standin_channel: number | null;
             standin_place: string;
         };
@@ -3190,6 +3782,14 @@ export interface components {
             channels: number[];
             calibrated: string;
         };
+        /**
+         * @description * `median` - MEDIAN
+         *     * `driest` - DRIEST
+         *     * `mean` - MEAN
+         *     * `not_nearest` - NOT_NEAREST
+         * @enum {string}
+         */
+        ProbeRuleEnum: "median" | "driest" | "mean" | "not_nearest";
         Problem: {
             field: string;
             message: string;
@@ -3312,13 +3912,18 @@ export interface components {
             standin_place: string;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
-        PublishInRequest: {
+        PublishFormRequest: {
+            method: string;
             number: number;
+            form?: string;
+            /** Format: date-time */
+            valid_from?: string | null;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
-        PublishedOut: {
+        Published: {
             version: components["schemas"]["VersionOut"];
-            job: number;
+            job: number | null;
+            days_job: number | null;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         PulseOut: {
@@ -3414,6 +4019,19 @@ export interface components {
             /** Format: double */
             raw: number;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        RecordOut: {
+            /** Format: date-time */
+            start: string;
+            /** Format: double */
+            step_min: number;
+            raw: (number | null)[];
+            value: (number | null)[];
+            suction_kpa: (number | null)[];
+            unit: string;
+            flags: components["schemas"]["FlagOut"][];
+            versions: components["schemas"]["VersionMark"][];
+        };
         RefusedReading: {
             index: number;
             field: string;
@@ -3503,6 +4121,27 @@ export interface components {
             beds: number[];
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        ScaleComparison: {
+            /** Format: date-time */
+            start: string;
+            /** Format: date-time */
+            end: string;
+            /** Format: double */
+            step_min: number;
+            raw: (number | null)[];
+            a: (number | null)[];
+            b: (number | null)[];
+            /** Format: double */
+            step: number | null;
+            /** Format: double */
+            step_now: number | null;
+            /** Format: double */
+            outside_share: number;
+            thresholds: components["schemas"]["ThresholdRow"][];
+            programme: number | null;
+            bed: number | null;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         SeenFormRequest: {
             runs?: boolean | null;
             stops?: boolean | null;
@@ -3524,6 +4163,13 @@ export interface components {
             input?: components["schemas"]["InputEnum"];
             input_settings?: {
                 [key: string]: number;
+            };
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        SettingsFormRequest: {
+            method: string;
+            settings: {
+                [key: string]: number | null;
             };
         };
         SheetForm: {
@@ -3738,6 +4384,14 @@ export interface components {
             seen_spread_points: number | null;
             sentence: string;
         };
+        StandardOut: {
+            code: string;
+            name: string;
+            /** Format: double */
+            low_c: number;
+            /** Format: double */
+            high_c: number;
+        };
         StandinActuator: {
             coil: number;
             command_register: number;
@@ -3908,9 +4562,102 @@ export interface components {
             id: number;
             form: components["schemas"]["TankForm"];
         };
+        ThresholdRow: {
+            field: string;
+            name: string;
+            /** Format: double */
+            old: number;
+            /** Format: double */
+            new: number | null;
+            why_not: string;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        ToCalibrate: {
+            target: string;
+            id: number;
+            name: string;
+            quantity: string;
+            quantity_name: string;
+            unit: string;
+            group: string;
+            bed: number | null;
+            probe: number | null;
+            state: string;
+            calibrated: boolean;
+            provisional: boolean;
+            wanted: boolean;
+            trust: string;
+            trust_words: string;
+            value: components["schemas"]["Figure"];
+            /** Format: double */
+            due_in_days: number | null;
+            ways: string[];
+        };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         TokenOut: {
             token: string;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        Trial: {
+            /** Format: double */
+            step_s: number;
+            unit: string;
+            a: (number | null)[];
+            b: (number | null)[];
+            result: components["schemas"]["Comparison"];
+            sun: number[];
+            verdict: string;
+            offset: components["schemas"]["Curve"];
+            /** Format: double */
+            offset_rmse: number;
+            slope: components["schemas"]["Curve"] | null;
+            /** Format: double */
+            slope_rmse: number | null;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        TrialFormRequest: {
+            a: number;
+            b: number;
+            /** Format: date-time */
+            start: string;
+            /** Format: date-time */
+            end: string;
+            /** Format: double */
+            step_s?: number;
+            /** Format: double */
+            tolerance?: number | null;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        TrustFormRequest: {
+            trust: string;
+            /** Format: double */
+            hours?: number;
+            why?: string;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        TrustOut: {
+            channel: number;
+            name: string;
+            trust: string;
+            words: string;
+            /** Format: date-time */
+            judged_at: string | null;
+            /** Format: date-time */
+            override_until: string | null;
+            findings: {
+                [key: string]: unknown;
+            }[];
+            gain: {
+                [key: string]: number | null;
+            };
+            causes: {
+                [key: string]: unknown;
+            }[];
+            limits: {
+                [key: string]: number | null;
+            };
+            changed: string[];
+            flags: components["schemas"]["FlagOut"][];
         };
         UnitChoice: {
             quantity: string;
@@ -3940,28 +4687,48 @@ export interface components {
             published_at: string;
             published_by: string;
         };
+        VersionMark: {
+            number: number;
+            /** Format: date-time */
+            at: string;
+            /** Format: double */
+            step: number | null;
+        };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         VersionOnlyRequest: {
             version: number;
         };
         VersionOut: {
+            id: number;
             number: number;
             method: string;
+            method_name: string;
+            gives: string;
+            form: string;
             provisional: boolean;
             /** Format: date-time */
             valid_from: string;
+            /** Format: date-time */
+            published_at: string;
             published_by: string;
+            /** Format: date-time */
+            reverted_at: string | null;
             /** Format: double */
-            raw_dry: number;
+            low: number;
             /** Format: double */
-            raw_wet: number;
+            high: number;
             /** Format: double */
-            theta_dry: number;
+            rmse: number | null;
             /** Format: double */
-            theta_wet: number;
-            /** Format: double */
-            resolution_points: number;
-            raw_falls: boolean;
+            resolution: number | null;
+            words: string;
+            points: {
+                [key: string]: unknown;
+            }[];
+            x: number[];
+            y: number[];
+            /** Format: date-time */
+            due_at: string;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         Watch: {
@@ -3992,6 +4759,15 @@ export interface components {
             pumps: components["schemas"]["PumpOut"][];
             chain: components["schemas"]["TankLine"][];
         };
+        WayOut: {
+            code: string;
+            name: string;
+            why: string;
+            cautions: string[];
+            provisional: boolean;
+            due_days: number;
+            steady: boolean;
+        };
         /**
          * @description * `clear` - CLEAR
          *     * `mixed` - MIXED
@@ -4000,6 +4776,19 @@ export interface components {
          * @enum {string}
          */
         WeatherEnum: "clear" | "mixed" | "dull" | "hot";
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        Weighed: {
+            /** Format: double */
+            grams: number;
+            /** Format: date-time */
+            at: string;
+            /** Format: double */
+            container_g: number;
+            /** Format: double */
+            dry_g: number;
+            /** Format: double */
+            volume_l: number;
+        };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         WelcomeFormRequest: {
             username: string;
@@ -4652,6 +5441,68 @@ export interface operations {
             };
         };
     };
+    certificate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                version_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Certificate"];
+                };
+            };
+        };
+    };
+    version_revert: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                version_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Published"];
+                };
+            };
+        };
+    };
+    capture_drop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     catalogue: {
         parameters: {
             query?: never;
@@ -4690,6 +5541,173 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChoiceOut"][];
+                };
+            };
+        };
+    };
+    bench: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                channel_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bench"];
+                };
+            };
+        };
+    };
+    bench_settings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                channel_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettingsFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bench"];
+                };
+            };
+        };
+    };
+    publish: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                channel_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PublishFormRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Published"];
+                };
+            };
+        };
+    };
+    capture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                channel_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CaptureFormRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bench"];
+                };
+            };
+        };
+    };
+    compare: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                channel_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["CompareFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScaleComparison"];
+                };
+            };
+        };
+    };
+    flag_limits: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                channel_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LimitsFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrustOut"];
+                };
+            };
+        };
+    };
+    judge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                channel_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrustOut"];
                 };
             };
         };
@@ -4736,6 +5754,48 @@ export interface operations {
             };
         };
     };
+    record: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                channel_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordOut"];
+                };
+            };
+        };
+    };
+    scale: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                channel_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Weighed"];
+                };
+            };
+        };
+    };
     standin_put: {
         parameters: {
             query?: never;
@@ -4757,6 +5817,52 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    trust: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                channel_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrustOut"];
+                };
+            };
+        };
+    };
+    trust_set: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                channel_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrustFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrustOut"];
+                };
             };
         };
     };
@@ -4821,6 +5927,77 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["World"];
+                };
+            };
+        };
+    };
+    doser_bench: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                actuator_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bench"];
+                };
+            };
+        };
+    };
+    doser_publish: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                actuator_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PublishFormRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Published"];
+                };
+            };
+        };
+    };
+    doser_capture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                actuator_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CaptureFormRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bench"];
                 };
             };
         };
@@ -5504,77 +6681,6 @@ export interface operations {
             };
         };
     };
-    bench: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                probe_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Bench"];
-                };
-            };
-        };
-    };
-    calibrations: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                probe_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PublishInRequest"];
-            };
-        };
-        responses: {
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PublishedOut"];
-                };
-            };
-        };
-    };
-    captures: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                probe_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["CaptureInRequest"];
-            };
-        };
-        responses: {
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Bench"];
-                };
-            };
-        };
-    };
     probe_move: {
         parameters: {
             query?: never;
@@ -5855,6 +6961,123 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AuditOut"][];
+                };
+            };
+        };
+    };
+    batch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BatchFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchRow"][];
+                };
+            };
+        };
+    };
+    batch_capture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BatchFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchDone"];
+                };
+            };
+        };
+    };
+    batch_publish: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BatchFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchDone"];
+                };
+            };
+        };
+    };
+    to_calibrate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToCalibrate"][];
+                };
+            };
+        };
+    };
+    check_now: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckOrdered"];
                 };
             };
         };
@@ -6384,6 +7607,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TankOut"];
+                };
+            };
+        };
+    };
+    trial: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrialFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trial"];
+                };
+            };
+        };
+    };
+    trial_adopt: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AdoptFormRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Published"];
                 };
             };
         };

@@ -4,6 +4,7 @@ import asyncio
 import contextlib
 import logging
 import signal
+from datetime import datetime, timedelta
 from typing import Any
 
 from asgiref.sync import sync_to_async
@@ -11,6 +12,8 @@ from django.core.management.base import BaseCommand
 from django.db import DatabaseError, close_old_connections
 from procrastinate.contrib.django import app
 
+from calibration.tasks import nightly
+from calibration.trust import watch_recent
 from common.clock import site_now
 from demo.services import KEEP_CLOCK_S, keep_clocks
 from places.models import Site
@@ -18,6 +21,20 @@ from watering.control import tick
 
 log = logging.getLogger("reed.worker")
 LOOK_EVERY_S = 0.25
+LOOK_AFTER = timedelta(minutes=5)
+
+
+_looked: dict[int, datetime] = {}
+
+
+def look_after(site: Site, now: datetime) -> None:
+    """Every five minutes of the site's time: flag newest readings, and order the night's check when it is due."""
+    before = _looked.get(site.pk)
+    if before is not None and timedelta(0) <= now - before < LOOK_AFTER:
+        return
+    _looked[site.pk] = now
+    watch_recent(site, now)
+    nightly(site, now)
 
 
 def tick_all() -> int:
@@ -26,7 +43,9 @@ def tick_all() -> int:
     stored = 0
     for site in Site.objects.select_related("demo_clock"):
         try:
-            stored += tick(site, site_now(site))
+            now = site_now(site)
+            stored += tick(site, now)
+            look_after(site, now)
         except DatabaseError as error:
             log.warning("tick of %s failed, trying again: %s", site.name, error)
             close_old_connections()
