@@ -112,7 +112,7 @@ class Steadiness:
     why: str
 
 
-def steadiness(time_s: FloatArray, raw: FloatArray, span_raw: float) -> Steadiness:
+def steadiness(time_s: FloatArray, raw: FloatArray, span_raw: float, unit: str = "counts") -> Steadiness:
     """Judge whether the last readings are steady.
 
     Parameters
@@ -120,6 +120,7 @@ def steadiness(time_s: FloatArray, raw: FloatArray, span_raw: float) -> Steadine
     time_s : times, ascending [s].
     raw : readings of the same length; NaN are left out.
     span_raw : raw difference between air and water for this kind of probe [raw, > 0].
+    unit : of the readings, for the words.
 
     Returns
     -------
@@ -164,7 +165,7 @@ def steadiness(time_s: FloatArray, raw: FloatArray, span_raw: float) -> Steadine
     still, settled = _runs(t[MIN_READINGS - 1 :], flags)
     bubble = float(np.clip(slope / span_raw / (3 * SLOPE_LIMIT_SHARE_PER_MIN), -1, 1))
     return Steadiness(
-        flags[-1], slope, noise, mean, width, count, still, settled, bubble, _say_steadiness(slope, noise, span_raw)
+        flags[-1], slope, noise, mean, width, count, still, settled, bubble, _say_steadiness(slope, noise, span_raw, unit)
     )
 
 
@@ -203,12 +204,12 @@ def _runs(t: FloatArray, flags: list[bool]) -> tuple[float, float | None]:
     return float(t[-1] - t[first]), float(t[first] - t[before]) if before < first else None
 
 
-def _say_steadiness(slope: float, noise: float, span_raw: float) -> str:
-    if abs(slope) > SLOPE_LIMIT_SHARE_PER_MIN * span_raw:
-        return (
-            f"still {'rising' if slope > 0 else 'falling'}: {abs(slope):.0f} counts a minute, "
-            f"{SLOPE_LIMIT_SHARE_PER_MIN * span_raw:.0f} allowed"
-        )
+def _say_steadiness(slope: float, noise: float, span_raw: float, unit: str) -> str:
+    digits = 0 if span_raw > 200 else 3
+    most = SLOPE_LIMIT_SHARE_PER_MIN * span_raw
+    if abs(slope) > most:
+        way = "rising" if slope > 0 else "falling"
+        return f"still {way}: {abs(slope):.{digits}f} {unit} a minute, {most:.{digits}f} allowed"
     if noise > SD_LIMIT_SHARE * span_raw:
-        return f"too restless: scatter {noise:.0f} counts, {SD_LIMIT_SHARE * span_raw:.0f} allowed"
+        return f"too restless: scatter {noise:.{digits}f} {unit}, {SD_LIMIT_SHARE * span_raw:.{digits}f} allowed"
     return "steady"

@@ -12,6 +12,7 @@ from reedcore.calibration import MIN_POINT_SHARE, Steadiness, steadiness
 from reedcore.curves import value_from_curve
 from reedcore.errors import OutOfRange, ReedError
 from reedcore.methods import CalibrationMethod, method, methods_for
+from reedcore.sensors import quantity
 
 from .models import BenchSession, CalibrationVersion, Capture
 from .results import Draft, FitRow, draft_of, proposed_theta, span_of
@@ -149,7 +150,7 @@ def judge(session: BenchSession, now: datetime) -> tuple[list[datetime], np.ndar
     since = max((m for m in moments if m is not None), default=None)
     first = next((i for i, t in enumerate(times) if since is None or t > since), len(times))
     seconds = np.array([t.timestamp() for t in times[first:]])
-    return times, raws, steadiness(seconds, raws[first:], span_of(session))
+    return times, raws, steadiness(seconds, raws[first:], span_of(session), quantity(channel.quantity).unit)
 
 
 def open_captures(session: BenchSession, only: str = "") -> Any:

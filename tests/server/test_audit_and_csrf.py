@@ -28,6 +28,11 @@ NO_CHANGE = {
     "nodes/{node}/bus/compose/",
     "bus/decode/",
     "bus/explain/",
+    "channels/{channel}/compare/",
+    "channels/{channel}/judge/",
+    "sites/{site}/check/",
+    "sites/{site}/trials/",
+    "sites/{site}/batch/",
 }
 STEPS = {  # steps of a test under way: its beginning and its end leave the lines
     "proofs/{proof}/next/",
@@ -39,7 +44,14 @@ STEPS = {  # steps of a test under way: its beginning and its end leave the line
     "welcome/{token}/accept/",
 }
 DEMO_ONLY = {"sites/{site}/demo/clock/", "demo/probes/{probe}/place/"}
-NEEDS_A_BENCH = {"probes/{probe}/captures/", "probes/{probe}/calibrations/"}
+NEEDS_A_BENCH = {
+    "channels/{channel}/captures/",
+    "channels/{channel}/calibrations/",
+    "dosers/{doser}/calibrations/",
+    "sites/{site}/batch/captures/",
+    "sites/{site}/batch/publish/",
+    "sites/{site}/trials/adopt/",
+}
 CHANGES = [
     p
     for p, t in TABLE.items()

@@ -63,8 +63,8 @@ def test_six_beds_with_fourteen_days_and_the_honest_trouble(demo):
     assert timedelta(days=13.9) < span < timedelta(days=15)
     assert Pulse.objects.count() > 500 and Decision.objects.filter(action="give").count() > 400
     provisional = CalibrationVersion.objects.get(provisional=True)
-    assert provisional.probe.bed.name == "2" and provisional.method == "air_water"
-    assert not CalibrationVersion.objects.filter(probe__name="6B").exists()
+    assert provisional.channel.bed.name == "2" and provisional.method == "air_water"
+    assert not CalibrationVersion.objects.filter(channel__probe__name="6B").exists()
     assert not ProgrammeVersion.objects.filter(bed__name="6").exists()
     assert Bed.objects.get(name="4").control.fault == "missed_target"
 

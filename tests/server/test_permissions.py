@@ -7,7 +7,7 @@ import pytest
 from django.test import Client
 from django.urls import get_resolver
 
-from .conftest import BED, PROGRAMME, make_holding, node_headers
+from .conftest import BED, PROGRAMME, make_holding, node_headers, straight_line
 
 pytestmark = pytest.mark.django_db
 
@@ -21,6 +21,7 @@ SPANS = {
 READ = {"function": 3, "register": 0, "count": 2, "device_id": 1}
 
 # path: (method, least role, body). 'node' takes a token, 'anyone' and 'person' need no membership.
+TRIAL = {"a": "{a}", "b": "{b}", "start": "2026-06-18T00:00:00Z", "end": "2026-06-18T09:00:00Z"}
 TABLE = {
     "session/": ("get", "person", None),
     "session/sign-in/": ("post", "anyone", {"username": "x", "password": "y"}),
@@ -137,9 +138,38 @@ TABLE = {
     "gateway/commands/999/report/": ("post", "node", {"state": "done", "at": "2026-06-18T09:00:00Z"}),
     "readings/": ("post", "node", {"readings": []}),
     "sites/{site}/probes/": ("get", "viewer", None),
-    "probes/{probe}/bench/": ("get", "viewer", None),
-    "probes/{probe}/captures/": ("post", "grower", {"kind": "dry", "theta": 0.06}),
-    "probes/{probe}/calibrations/": ("post", "grower", {"number": 1}),
+    "sites/{site}/calibrate/": ("get", "viewer", None),
+    "channels/{channel}/bench/": ("get", "viewer", None),
+    "channels/{channel}/bench/settings/": ("put", "grower", {"method": "weighed", "settings": {"volume_l": 4}}),
+    "channels/{channel}/captures/": ("post", "grower", {"method": "two_point", "kind": "dry", "theta": 0.06}),
+    "channels/{channel}/calibrations/": ("post", "grower", {"method": "two_point", "number": 1}),
+    "channels/{channel}/compare/": ("post", "viewer", {"method": "two_point"}),
+    "channels/{potchannel}/scale/": ("get", "viewer", None),
+    "channels/{channel}/record/": ("get", "viewer", None),
+    "channels/{channel}/trust/": ("get", "viewer", None),
+    "channels/{channel}/trust/set/": ("put", "grower", {"trust": "doubtful", "hours": 5, "why": "being cleaned"}),
+    "channels/{channel}/judge/": ("post", "grower", None),
+    "channels/{channel}/flag-limits/": ("put", "grower", {"limits": {"gap_s": 1200}}),
+    "dosers/{doser}/bench/": ("get", "viewer", None),
+    "dosers/{doser}/captures/": (
+        "post",
+        "grower",
+        {"method": "doser", "kind": "run", "seconds": 20, "millilitres": 50},
+    ),
+    "dosers/{doser}/calibrations/": ("post", "grower", {"method": "doser", "number": 1}),
+    "captures/{capture}/drop/": ("post", "grower", None),
+    "calibrations/{version}/revert/": ("post", "grower", None),
+    "calibrations/{version}/certificate/": ("get", "viewer", None),
+    "sites/{site}/check/": ("post", "grower", None),
+    "sites/{site}/trials/": ("post", "viewer", TRIAL),
+    "sites/{site}/trials/adopt/": ("post", "grower", {**TRIAL, "number": 1}),
+    "sites/{site}/batch/": ("post", "viewer", {"channels": [], "method": "two_point"}),
+    "sites/{site}/batch/captures/": (
+        "post",
+        "grower",
+        {"channels": [], "method": "two_point", "kind": "dry", "theta": 0.06},
+    ),
+    "sites/{site}/batch/publish/": ("post", "grower", {"channels": [], "method": "two_point"}),
     "sites/{site}/watch/": ("get", "viewer", None),
     "sites/{site}/watch/lines/": ("get", "viewer", None),
     "sites/{site}/slip/": ("get", "viewer", None),
@@ -205,6 +235,7 @@ def give_readings(holding):
 def filled(path, holding):
     from accounts.invitations import invite
     from accounts.roles import Role
+    from calibration.models import BenchSession, CalibrationVersion, Capture
     from common.models import Job
     from fitting.models import Actuator, ActuatorProof, BusRequest, Channel, Node, Proof
     from places.models import OwnMedium, Pump, Tank, WaterSource
@@ -232,6 +263,13 @@ def filled(path, holding):
         "actuatorproof": lambda: made(ActuatorProof, actuator=device, by=by, started_at=now, checks={"held_s": 0.0, "runs": []}),
         "standin": lambda: made(Node, site=site, name="Try 1", kind="modbus_tcp", standin_slot=3),
         "standinchannel": lambda: made(Channel, node_id=makers["standin"](), quantity="co2", register=0),
+        "potchannel": lambda: made(Channel, node_id=makers["standin"](), quantity="raw", register=0, standin_place="pot 0.400"),
+        "doser": lambda: made(Actuator, node=holding.node, kind="doser", name="Acid", coil=30, command_register=600, status_register=700),
+        "capture": lambda: made(
+            Capture, session_id=made(BenchSession, channel=holding.raw[0], method="weighed", opened_at=now, opened_by=by), kind="mass",
+            reference=0.3, raw=20000, noise_raw=20, readings=12, taken_at=now, taken_by=by,
+        ),
+        "version": lambda: made(CalibrationVersion, **straight_line(holding.raw[0], by, number=7)),
         "token": lambda: invite(site, Role.VIEWER, by, datetime.now(UTC)),
     }  # fmt: skip
     names = [n for n in makers if "{" + n + "}" in path]
@@ -243,7 +281,12 @@ def body_of(path, holding):
     body = TABLE[path][2]
     if not isinstance(body, dict):
         return body
-    own = {"{tank}": holding.tank.tank_id, "{beds}": [b.pk for b in reversed(holding.beds)]}
+    own = {
+        "{a}": holding.raw[0].pk,
+        "{b}": holding.raw[1].pk,
+        "{tank}": holding.tank.tank_id,
+        "{beds}": [b.pk for b in reversed(holding.beds)],
+    }
     return {k: own.get(v, v) if isinstance(v, str) else v for k, v in body.items()}
 
 

@@ -3,17 +3,17 @@ import { useEffect, useState } from "react";
 
 /** Which queries each topic of the server's stream makes stale, and how often they may be read again at most (ms). */
 const STALE: Record<string, string[]> = {
-  readings: ["watch", "bench", "nodes", "ribbon", "lines", "proof"],
+  readings: ["watch", "bench", "batch", "nodes", "ribbon", "lines", "proof"],
   watering: ["watch", "slip", "ribbon", "lines", "programme", "actuator-proof"],
   places: ["layout", "watch", "programme", "plumbing", "media", "payback", "people", "cups"],
   fitting: ["nodes", "proof", "electrics", "sheet", "placement"],
   bus: ["bus"],
-  calibration: ["bench", "probes", "watch", "place", "ribbon", "lines"],
+  calibration: ["bench", "batch", "calibrate", "trust", "record", "probes", "watch", "place", "ribbon", "lines"],
   notes: ["slip"],
   clock: ["watch"],
   jobs: ["job", "days"],
 };
-const AT_MOST_EVERY: Record<string, number> = { watch: 700, bench: 700, nodes: 2_000, proof: 900, "actuator-proof": 500, plumbing: 1_500, ribbon: 2_500, lines: 15_000, slip: 1_000 };
+const AT_MOST_EVERY: Record<string, number> = { watch: 700, bench: 700, batch: 1_000, calibrate: 3_000, nodes: 2_000, proof: 900, "actuator-proof": 500, plumbing: 1_500, ribbon: 2_500, lines: 15_000, slip: 1_000 };
 const POLL_MS = 3_000;
 
 export type Link = "live" | "polling";

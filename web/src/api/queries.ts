@@ -29,11 +29,31 @@ export const useSlip = (site: number, bed: number | null) =>
 export const useProbes = (site: number) =>
   useQuery({ queryKey: ["probes", site], queryFn: () => take(api.GET("/api/sites/{site_id}/probes/", { params: { path: { site_id: site } } })) });
 
-export const useBench = (probe: number) =>
+/** What a bench is of: a channel, or a doser. */
+export type Target = { kind: "channel" | "doser"; id: number };
+
+export const useBench = (target: Target, method: string, form: string) =>
   useQuery({
-    queryKey: ["bench", probe],
-    queryFn: () => take(api.GET("/api/probes/{probe_id}/bench/", { params: { path: { probe_id: probe } } })),
+    queryKey: ["bench", target.kind, target.id, method, form],
+    queryFn: () =>
+      target.kind === "doser"
+        ? take(api.GET("/api/dosers/{actuator_id}/bench/", { params: { path: { actuator_id: target.id } } }))
+        : take(api.GET("/api/channels/{channel_id}/bench/", { params: { path: { channel_id: target.id }, query: { ...(method ? { method } : {}), ...(form ? { form } : {}) } } })),
     refetchInterval: 2_000,
+    placeholderData: (previous) => (previous?.id === target.id ? previous : undefined),
+  });
+
+export const useToCalibrate = (site: number) =>
+  useQuery({ queryKey: ["calibrate", site], queryFn: () => take(api.GET("/api/sites/{site_id}/calibrate/", { params: { path: { site_id: site } } })) });
+
+export const useTrust = (channel: number) =>
+  useQuery({ queryKey: ["trust", channel], queryFn: () => take(api.GET("/api/channels/{channel_id}/trust/", { params: { path: { channel_id: channel } } })) });
+
+export const useRecord = (channel: number, days: number, hide: boolean) =>
+  useQuery({
+    queryKey: ["record", channel, days, hide],
+    queryFn: () => take(api.GET("/api/channels/{channel_id}/record/", { params: { path: { channel_id: channel }, query: { days, ...(hide ? { hide: "1" } : {}) } } })),
+    placeholderData: (previous) => previous,
   });
 
 export const useJob = (job: number) =>

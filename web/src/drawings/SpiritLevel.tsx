@@ -1,10 +1,11 @@
-import type { Bench } from "../api/client";
+import type { BenchLive } from "../api/client";
 import { colour } from "../theme";
 import { fixed } from "../units/format";
 
 /** How steady a reading is: the bubble comes to the middle and stays there. */
-export function SpiritLevel({ bench }: { bench: Bench }) {
+export function SpiritLevel({ live: bench, unit }: { live: BenchLive; unit: string }) {
   const x = 170 + bench.bubble * 128;
+  const digits = bench.span_raw > 200 ? 0 : 3;
   return (
     <div className="spirit-level">
       <div className="level-ends" aria-hidden="true">
@@ -21,7 +22,7 @@ export function SpiritLevel({ bench }: { bench: Bench }) {
       <p className="level-words" aria-live="polite">
         {bench.steady ? `Steady for ${fixed(bench.still_for_s, 0)} s` : bench.why}
         {bench.slope_per_min !== null && bench.noise !== null && (
-          <span className="quiet"> drift {fixed(bench.slope_per_min, 0)} counts a minute, scatter {fixed(bench.noise, 0)} counts</span>
+          <span className="quiet"> drift {fixed(bench.slope_per_min, digits)} {unit} a minute, scatter {fixed(bench.noise, digits)} {unit}</span>
         )}
       </p>
     </div>

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, problemOf, take } from "../../api/client";
+import { api, problemOf, take, type BenchHands } from "../../api/client";
 import { useChange } from "../../api/queries";
 
 const PLACES = [
@@ -31,22 +31,18 @@ export function BenchControl({ probe }: { probe: number }) {
   );
 }
 
-const STANDIN: Record<string, string> = { first: "air" };
-
-/** The same hands for a probe of a stand-in node that someone added. */
-export function StandinBench({ channel, place }: { channel: number; place: string }) {
+/** The same hands for sensors of a stand-in node that someone added; several at once in a batch. */
+export function StandinHands({ hands, also = [] }: { hands: BenchHands; also?: number[] }) {
   const move = useChange(
-    (to: string) => take(api.POST("/api/channels/{channel_id}/standin-place/", { params: { path: { channel_id: channel } }, body: { place: to === "air" ? "first" : to } })),
-    "probes", "bench",
+    (place: string) => Promise.all([hands.channel, ...also].map((channel) => take(api.POST("/api/channels/{channel_id}/standin-place/", { params: { path: { channel_id: channel } }, body: { place } })))),
+    "bench", "batch", "probes",
   );
-  const here = move.isPending ? move.variables : (STANDIN[place] ?? (place === "changed" ? "drained_mix" : place));
+  const here = move.isPending ? move.variables : hands.place;
   return (
     <fieldset className="bench-control">
-      <legend>Stand-in: put the probe</legend>
-      {PLACES.map((p) => (
-        <button key={p.place} type="button" aria-pressed={here === p.place} disabled={move.isPending} onClick={() => move.mutate(p.place)}>
-          {p.label}
-        </button>
+      <legend>Stand-in: put {also.length ? "them" : "it"}</legend>
+      {hands.choices.map((c) => (
+        <button key={c.place} type="button" aria-pressed={here === c.place} disabled={move.isPending} onClick={() => move.mutate(c.place)}>{c.label}</button>
       ))}
       {move.isError && <p role="alert" className="error">{problemOf(move.error)}</p>}
     </fieldset>
