@@ -165,7 +165,16 @@ def steadiness(time_s: FloatArray, raw: FloatArray, span_raw: float, unit: str =
     still, settled = _runs(t[MIN_READINGS - 1 :], flags)
     bubble = float(np.clip(slope / span_raw / (3 * SLOPE_LIMIT_SHARE_PER_MIN), -1, 1))
     return Steadiness(
-        flags[-1], slope, noise, mean, width, count, still, settled, bubble, _say_steadiness(slope, noise, span_raw, unit)
+        flags[-1],
+        slope,
+        noise,
+        mean,
+        width,
+        count,
+        still,
+        settled,
+        bubble,
+        _say_steadiness(slope, noise, span_raw, unit),
     )
 
 

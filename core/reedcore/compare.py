@@ -23,7 +23,7 @@ class Comparison:
 
     a_mean, b_mean: over the shared steps; a_all, b_all: over each one's own. limits: 95 % limits of agreement.
     edges (BINS + 1), shares (BINS): histogram. by_hour, by_hour_n (24): mean difference and count by hour of the site's
-    day; NaN where there is none. slope: of a on b, with its standard error.
+    day; NaN where there is none. slope: of a on b, with its standard error; by_hour_sloped, sd_sloped: by hour, and the spread, once that is taken out.
     """
 
     n: int
@@ -46,6 +46,8 @@ class Comparison:
     by_hour_n: tuple[int, ...]
     slope: float
     slope_error: float
+    by_hour_sloped: tuple[float, ...]
+    sd_sloped: float
 
 
 def on_grid(time_s: FloatArray, value: FloatArray, start_s: float, step_s: float, steps: int) -> FloatArray:
@@ -95,12 +97,13 @@ def compare_series(a: FloatArray, b: FloatArray, hour: FloatArray, tolerance: fl
     counts, edges = np.histogram(d, BINS, (-reach, reach))
     by_hour, by_n = _by_hour(d, hour[both])
     slope, error = _slope(a[both], b[both])
+    sloped = d - (slope - 1) * (b[both] - b[both].mean()) if slope == slope else d
     return Comparison(
         n, int((np.isfinite(a) & ~both).sum()), int((np.isfinite(b) & ~both).sum()),
         float(a[both].mean()), float(b[both].mean()), float(np.nanmean(a)), float(np.nanmean(b)),
         bias, float(np.abs(d).mean()), float(np.sqrt(np.mean(d**2))), sd, (bias - 1.96 * sd, bias + 1.96 * sd),
         float(np.mean(np.abs(d) <= tolerance)), tolerance, tuple(edges.tolist()), tuple((counts / n).tolist()),
-        by_hour, by_n, slope, error,
+        by_hour, by_n, slope, error, _by_hour(sloped, hour[both])[0], float(sloped.std(ddof=1)),
     )  # fmt: skip
 
 
@@ -130,15 +133,16 @@ class HoursApart:
 
 
 def hours_apart(c: Comparison) -> HoursApart | None:
-    """The strongest run of hours whose mean difference lies more than the tolerance away from the day's median. A run
-    may cross midnight; None where there is none, or where it takes in more than 12 hours (then it is not a time of day)."""
+    """The strongest run of hours whose mean difference lies more than the tolerance, and than four standard errors, away
+    from the day's median. A run may cross midnight; None where there is none, or where it takes in more than 12 hours (then it is not a time of day)."""
     profile = np.array(c.by_hour)
     if np.isfinite(profile).sum() < 12:
         return None
     rest = profile - float(np.nanmedian(profile))
     best: HoursApart | None = None
+    scatter = 4 * c.sd / np.sqrt(np.maximum(1, np.array(c.by_hour_n)))
     for sign in (1, -1):
-        out = [bool(sign * r > c.tolerance) for r in rest]
+        out = [bool(sign * r > max(c.tolerance, s)) for r, s in zip(rest, scatter, strict=True)]
         for start in range(24):
             if not out[start] or out[start - 1]:
                 continue
@@ -160,13 +164,15 @@ def verdict_of(c: Comparison, unit: str, sun: tuple[float, ...] | None = None, a
     air : whether these are air sensors in shields.
     """
     high = "high" if c.bias > 0 else "low"
+    grows = c.slope == c.slope and abs(c.slope - 1) > max(0.03, 3 * c.slope_error)
+    sloped = np.array(c.by_hour_sloped)
+    even = bool(np.nanmax(np.abs(sloped - np.nanmedian(sloped))) <= c.tolerance)
     apart = hours_apart(c)
-    if apart is not None:
+    if apart is not None and not (grows and even):
         return _told_apart(c, apart, unit, sun, air)
     if c.within >= 0.95 and abs(c.bias) <= c.tolerance / 2:
         return f"They agree: {100 * c.within:.0f} % of readings lie within {c.tolerance:g} {unit}. No correction is needed."
-    grows = c.slope == c.slope and abs(c.slope - 1) > max(0.03, 3 * c.slope_error)
-    if c.sd > c.tolerance and not grows:
+    if c.sd_sloped > c.tolerance:
         return (
             f"They scatter by {c.sd:.2g} {unit} about each other, more than the {c.tolerance:g} {unit} that matters. "
             "No offset mends that: look for a loose probe, another place, or a fault first."

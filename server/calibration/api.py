@@ -1,10 +1,11 @@
 """Calibrate: what there is to calibrate, the bench, captures, publishing."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
 from django.db.models import Q
+from drf_spectacular.utils import OpenApiParameter
 from rest_framework.request import Request
 
 from accounts.access import reach
@@ -159,7 +160,7 @@ def _channel_row(c: Channel, v: CalibrationVersion | None, now: datetime) -> ToC
         value.unit = value.unit or _unit_of(v.gives)
     return ToCalibrate(
         "channel", c.pk, name_of(c), c.quantity, q.name, q.unit, where, c.bed_id, c.probe_id, _state(v), v is not None,
-        bool(v and v.provisional), c.quantity in WANTED, trust.trust.value, trust.words, value, _due(v, now, signs),
+        bool(v and v.provisional), c.quantity in WANTED, trust.trust.value if held else "", trust.words, value, _due(v, now, signs),
         [m.code for m in ways_of(c)],
     )  # fmt: skip
 
@@ -338,7 +339,10 @@ class Published:
     days_job: int | None
 
 
-@endpoint("GET", gives=Bench)
+BENCH_QUERY = [OpenApiParameter("method", str), OpenApiParameter("form", str)]
+
+
+@endpoint("GET", gives=Bench, parameters=BENCH_QUERY)
 def bench(request: Request, channel_id: int) -> Bench:
     """The bench of a channel: ?method= another way, ?form= another curve than the proposed one."""
     channel = reach(request, Channel, channel_id)
@@ -451,7 +455,7 @@ class BatchOutcome:
 
 @dataclass
 class BatchDone:
-    rows: list[BatchOutcome] = field(default_factory=list)
+    rows: list[BatchOutcome]
 
 
 def _batch_channels(request: Request, site_id: int, numbers: list[int], code: str, role: Role) -> list[Channel]:

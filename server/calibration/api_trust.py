@@ -5,6 +5,7 @@ from datetime import datetime, timedelta
 from typing import Any
 
 import numpy as np
+from drf_spectacular.utils import OpenApiParameter
 from rest_framework.request import Request
 
 from accounts.access import reach
@@ -159,7 +160,7 @@ class RecordOut:
     versions: list[VersionMark]
 
 
-@endpoint("GET", gives=RecordOut)
+@endpoint("GET", gives=RecordOut, parameters=[OpenApiParameter("days", float), OpenApiParameter("hide", str)])
 def record(request: Request, channel_id: int) -> RecordOut:
     """The last days of a channel (?days=1 to 120), flagged readings left out with ?hide=1."""
     channel = reach(request, Channel, channel_id)

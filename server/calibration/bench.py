@@ -1,6 +1,6 @@
 """The calibration bench of a channel: live reading, steadiness, cards, captures so far, and what they would give."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -87,8 +87,8 @@ class Live:
     still_for_s: float
     settled_after_s: float | None
     span_raw: float
-    times: list[datetime] = field(default_factory=list)
-    raws: list[float] = field(default_factory=list)
+    times: list[datetime]
+    raws: list[float]
 
 
 def session_of(target: Channel | Actuator, code: str) -> BenchSession | None:
@@ -172,7 +172,7 @@ def not_moved(session: BenchSession, kind: str, raw: float) -> Capture | None:
 def live_of(session: BenchSession, now: datetime, plot: bool = True) -> Live:
     """The reading now; a doser has none."""
     if session.channel is None:
-        return Live(None, None, True, 0.0, "", None, None, 0.0, None, 1.0)
+        return Live(None, None, True, 0.0, "", None, None, 0.0, None, 1.0, [], [])
     times, raws, s = judge(session, now)
     step = max(1, len(raws) // 240)
 

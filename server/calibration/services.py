@@ -16,6 +16,7 @@ from readings.models import Reading
 from reedcore.curves import Curve
 from reedcore.errors import Inconsistent, NotDetermined, OutOfRange, require_range
 from reedcore.methods import method
+from reedcore.sensors import quantity
 
 from .bench import fresh_session, judge, not_moved, open_captures, session_of, way_of
 from .models import BenchSession, CalibrationVersion, Capture
@@ -43,9 +44,9 @@ def name_of(target: Target) -> str:
         return f"doser {target.name}".strip()
     if target.probe is not None:
         return f"probe {target.probe.name}" + (
-            "" if target.quantity == "raw" else f", {target.quantity.replace('_', ' ')}"
+            "" if target.quantity == "raw" else f", {quantity(target.quantity).name}"
         )
-    return f"{target.quantity.replace('_', ' ')} of {target.node.name}"
+    return f"{quantity(target.quantity).name} of {target.node.name}"
 
 
 def _lock(target: Target) -> None:

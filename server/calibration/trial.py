@@ -92,7 +92,7 @@ def run_trial(
         slope, slope_rmse = correction_curve(left, right, with_slope=True)
     except ReedError:
         slope, slope_rmse = None, None
-    verdict = verdict_of(result, unit, tuple(sun), kind in AIR)
+    verdict = verdict_of(result, unit, tuple(sun), kind in AIR and a.house_id == b.house_id)
     return Trial(
         step_s, unit, left.tolist(), right.tolist(), result, sun, verdict, offset, offset_rmse, slope, slope_rmse
     )

@@ -25,7 +25,8 @@ from .queries import current_calibrations, in_force, water_content_series
 
 WINDOW = timedelta(hours=24)
 RECENT = timedelta(minutes=40)
-NO_RULES = frozenset({"motion", "level_switch", "tank"})
+NO_RULES = frozenset({"motion", "level_switch", "tank", "distance", "par", "radiation", "flow"})
+"""What may well stand still for a night, or for weeks."""
 COUNTERS = frozenset({"drain", "pulses", "drain_tips", "rain_tips"})
 RULE_FIELDS = tuple(FlagRules.__dataclass_fields__)
 RULE_UNITS = {"flat_s": "s", "gap_s": "s", "late_s": "s"}
@@ -35,7 +36,7 @@ def rules_of(channel: Channel, version: CalibrationVersion | None = None) -> Fla
     """The limits of a channel's flags: from its quantity and probe, then what a person changed."""
     q = quantity(channel.quantity)
     interval = max(1.0, channel.node.poll_s)
-    rules = FlagRules(q.low, q.high, gap_s=max(900.0, 5 * interval), flat_s=6 * 3600.0)
+    rules = FlagRules(q.low, q.high, gap_s=max(900.0, 5 * interval), flat_s=14 * 3600.0)
     nan = float("nan")
     if channel.quantity in COUNTERS or channel.quantity in NO_RULES:
         rules = replace(rules, flat_s=nan)

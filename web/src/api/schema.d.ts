@@ -2410,7 +2410,7 @@ export interface components {
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         BatchDone: {
-            rows?: components["schemas"]["BatchOutcome"][];
+            rows: components["schemas"]["BatchOutcome"][];
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         BatchFormRequest: {
@@ -3384,8 +3384,8 @@ export interface components {
             settled_after_s: number | null;
             /** Format: double */
             span_raw: number;
-            times?: string[];
-            raws?: number[];
+            times: string[];
+            raws: number[];
         };
         /**
          * @description * `resistive` - RESISTIVE
@@ -5547,7 +5547,10 @@ export interface operations {
     };
     bench: {
         parameters: {
-            query?: never;
+            query?: {
+                form?: string;
+                method?: string;
+            };
             header?: never;
             path: {
                 channel_id: number;
@@ -5756,7 +5759,10 @@ export interface operations {
     };
     record: {
         parameters: {
-            query?: never;
+            query?: {
+                days?: number;
+                hide?: string;
+            };
             header?: never;
             path: {
                 channel_id: number;

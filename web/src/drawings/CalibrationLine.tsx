@@ -45,13 +45,14 @@ export function CurveDrawing({ points, draft, earlier, now, unit, gives, percent
   const y = scaleLinear([least - yPad, most + yPad], [HEIGHT - EDGE.bottom, EDGE.top]);
   const path = (px: number[], py: number[]) => line<number>().x((_, i) => x(px[i] ?? 0)).y((v) => y(v * shown))(py) ?? "";
   const digits = (span: number) => (span > 20 ? 0 : span > 2 ? 1 : 2);
+  const xDigits = digits(Math.max(...xs) - Math.min(...xs) || Math.abs(xs[0] ?? 0));
   const told = points.map((p) => `${fixed(p.x, digits(Math.abs(p.x)))} ${unit} at ${fixed(p.y * shown, 1)} ${gives}`).join(", ");
   return (
     <div ref={ref}>
       <svg width={width} height={HEIGHT} className="cal-line" role="img" aria-label={points.length ? `Curve through ${told}` : "No points yet"}>
         <rect x={EDGE.left} y={EDGE.top} width={Math.max(0, width - EDGE.left - EDGE.right)} height={HEIGHT - EDGE.top - EDGE.bottom} fill={colour.paper} />
         {y.ticks(4).map((t) => <text key={t} x={EDGE.left - 6} y={y(t) + 5} textAnchor="end" className="axis">{fixed(t, digits(most - least))}</text>)}
-        {x.ticks(width < 420 ? 3 : 5).map((t) => <text key={t} x={x(t)} y={HEIGHT - EDGE.bottom + 16} textAnchor="middle" className="axis">{fixed(t, digits(Math.max(...xs) - Math.min(...xs)))}</text>)}
+        {x.ticks(width < 420 ? 3 : 5).map((t) => <text key={t} x={x(t)} y={HEIGHT - EDGE.bottom + 16} textAnchor="middle" className="axis">{fixed(t, xDigits)}</text>)}
         {draft && draft.band_low.length > 0 && (
           <path fill={colour.reed} opacity="0.16" d={area<number>().x((_, i) => x(draft.x[i] ?? 0)).y0((_, i) => y((draft.band_low[i] ?? 0) * shown)).y1((_, i) => y((draft.band_high[i] ?? 0) * shown))(draft.x) ?? ""} />
         )}

@@ -1,3 +1,4 @@
+import { Form } from "antd";
 import { useState } from "react";
 import { ApiError, api, take, type Bench } from "../../api/client";
 import { useChange } from "../../api/queries";
@@ -34,10 +35,13 @@ export function BenchSettings({ bench, mayChange }: { bench: Bench; mayChange: b
   return (
     <details className="point" open={needed || undefined}>
       <summary>{needed ? "First: what the pot weighs" : complete ? `Pot ${fixed(known.container_g, 0)} g, dry mix ${fixed(known.dry_g, 0)} g, ${fixed(known.volume_l, 2)} L` : "More about these standards"}</summary>
+      <Form layout="vertical" component="div">
       {fields.map((f) => (
         <NumberField key={f.name} label={f.label} unit={f.unit} extra={f.extra} value={form[f.name] ?? known[f.name] ?? null} error={error?.at(f.name)} onChange={(v) => setForm({ ...form, [f.name]: v })} />
       ))}
+      </Form>
       {bench.hands?.scale && <button type="button" className="quiet-button" onClick={() => scale.mutate(undefined, { onSuccess: (w) => setForm({ container_g: w.container_g, dry_g: w.dry_g, volume_l: w.volume_l, temp_c: 20 }) })}>take the stand-in&apos;s pot</button>}
+      {scale.isError && <p role="alert" className="error">The stand-in&apos;s pot is not on the scale: put the probe in the pot first.</p>}
       <button type="button" className="button" disabled={save.isPending} onClick={() => save.mutate(form)}>Keep</button>
       {error && !fields.some((f) => error.at(f.name)) && <p role="alert" className="error">{error.message}</p>}
     </details>

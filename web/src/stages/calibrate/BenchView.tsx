@@ -47,7 +47,7 @@ export function BenchView({ watch, mayChange, target, mates, onOpen, onAll }: Pr
         {mates.length > 1 && (
           <label>on{" "}
             <select className="inline-select" value={`${target.target}-${target.id}`} onChange={(e) => onOpen(e.target.value)} aria-label="Sensor of this bed">
-              {mates.map((m) => <option key={m.id} value={`${m.target}-${m.id}`}>{m.name}, {m.quantity_name}</option>)}
+              {mates.map((m) => <option key={m.id} value={`${m.target}-${m.id}`}>{m.name}{m.quantity === "raw" ? ", raw count" : ""}</option>)}
             </select>
           </label>
         )}

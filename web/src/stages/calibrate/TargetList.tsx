@@ -18,8 +18,8 @@ export function TargetList({ rows, bed, onOpen }: { rows: ToCalibrate[]; bed: Be
         {shown.map((r) => (
           <li key={`${r.target}-${r.id}`}>
             <div>
-              <b>{r.name[0]?.toUpperCase()}{r.name.slice(1)}</b>, {r.group} <TrustMark trust={r.trust} words={r.trust_words} />
-              <span className="quiet block">{r.quantity_name}: {r.state}{r.provisional ? ", provisional: it stretches the span" : ""}{due(r)}</span>
+              <b>{r.name[0]?.toUpperCase()}{r.name.slice(1)}</b>, {r.group} {(r.calibrated || !r.wanted) && <TrustMark trust={r.trust} words={r.trust_words} />}
+              <span className="quiet block">{r.probe === null ? "" : `${r.quantity_name}: `}{r.state}{r.provisional ? ", provisional: it stretches the span" : ""}{due(r)}</span>
             </div>
             <span className="list-value">{r.calibrated && <Fig figure={r.value} label={r.name} />}</span>
             <button type="button" className={r.wanted && !r.calibrated ? "button primary" : "button"} aria-label={`${r.calibrated ? "Open the bench of" : "Calibrate"} ${r.name}`} onClick={() => onOpen(`${r.target}-${r.id}`)}>
