@@ -425,6 +425,7 @@ class BatchRow:
     bed_name: str
     live: Live
     captured: dict[str, float]
+    proposed: dict[str, float]
     draft: DraftOut | None
     problem: str
     next_number: int
@@ -481,11 +482,22 @@ def _batch_row(c: Channel, code: str) -> BatchRow:
     session = session_of(c, code) or fresh_session(c, code)
     live = live_of(session, now, plot=False)
     draft, problem, _ = draft_out(session, "", live.raw)
-    held = {p.kind: p.raw for card in cards_of(session) for p in card.points}
+    cards = cards_of(session)
+    held = {p.kind: p.raw for card in cards for p in card.points}
+    proposed = {card.kind: card.proposed for card in cards if card.proposed is not None}
     last = c.calibrations.order_by("-number").first()
     number = (last.number if last else 0) + 1
     return BatchRow(
-        c.pk, name_of(c), c.bed.name if c.bed else "", live, held, draft, problem, number, hands_of(c, method(code))
+        c.pk,
+        name_of(c),
+        c.bed.name if c.bed else "",
+        live,
+        held,
+        proposed,
+        draft,
+        problem,
+        number,
+        hands_of(c, method(code)),
     )
 
 

@@ -55,7 +55,7 @@ def test_a_weighed_series_is_fitted_chosen_and_published_with_its_certificate(fi
     page.get_by_role("button", name="Keep", exact=True).click()
     expect(page.get_by_text(re.compile("^Pot 340 g, dry mix"))).to_be_visible()
     card = page.get_by_role("region", name="Point 1: A weighed point")
-    for cans in (0, 2, 3, 5):
+    for cans in (0, 3, 5):
         hands.get_by_role("button", name=f"in the pot, {cans} of 5 cans").click()
         expect(hands.get_by_role("button", name=f"in the pot, {cans} of 5 cans")).to_have_attribute(
             "aria-pressed", "true"
@@ -72,7 +72,7 @@ def test_a_weighed_series_is_fitted_chosen_and_published_with_its_certificate(fi
     expect(page.get_by_role("region", name="Published")).to_contain_text("% v/v")
     page.get_by_role("button", name="certificate").click()
     expect(page.get_by_role("heading", name=re.compile("Calibration certificate"))).to_be_visible()
-    expect(page.get_by_role("table", name="Points").get_by_role("row")).to_have_count(5)
+    expect(page.get_by_role("table", name="Points").get_by_role("row")).to_have_count(4)
     expect(page.locator(".certificate")).to_contain_text("In force")
 
 
@@ -81,9 +81,9 @@ def test_a_cell_is_corrected_by_two_standards_at_their_temperature(fitted, open_
     hands = page.get_by_role("group", name="Stand-in: put it")
     card = page.get_by_role("region", name="Point 1: In a standard")
     for name, code in (("KCl 0.01 mol/L", "kcl_001"), ("KCl 0.1 mol/L", "kcl_01")):
-        hands.get_by_role("button", name=re.compile(f"^in {re.escape(name)}")).click()
+        hands.get_by_role("button", name=f"in {name}").click()
         expect(card.get_by_role("button", name="Capture")).to_be_disabled()
-        card.get_by_label("Standard").select_option(code)
+        card.get_by_label("Standard", exact=True).select_option(code)
         card.get_by_label("Temperature of the standard in °C").fill("4" if code == "kcl_001" else "20")
         capture(card, page)
         if code == "kcl_001":
@@ -114,7 +114,10 @@ def test_two_points_on_the_phone_with_one_hand(fitted, open_page):
         expect(card.locator(".captured")).to_have_count(1)
     page.get_by_role("button", name="Publish version 1").tap()
     expect(page.get_by_role("region", name="Published")).to_contain_text("% v/v")
-    assert page.evaluate("document.documentElement.scrollWidth") <= 390
+    wide = page.evaluate(
+        '[...document.querySelectorAll("body *")].filter(e => e.getBoundingClientRect().right > 391 && !e.closest(".reed-row, .parts")).map(e => e.outerHTML.slice(0, 90))'
+    )
+    assert wide == [] and page.evaluate("document.documentElement.scrollWidth") <= 390
 
 
 def test_a_batch_is_captured_and_published_together(fitted, open_page):
@@ -158,6 +161,6 @@ def test_a_channel_says_whether_it_can_be_trusted(fitted, open_page):
     trust.get_by_label("Reason").fill("rinsed and put back")
     trust.get_by_role("button", name="Set it for 24 hours").click()
     expect(trust.locator("h2 .trust-mark")).to_contain_text("not to be used")
-    trust.get_by_text("Set by hand: take it back").click()
+    expect(trust.get_by_text("Set by hand: take it back")).to_be_visible()
     trust.get_by_role("button", name="Back to its own record").click()
     expect(trust.locator("h2 .trust-mark")).not_to_contain_text("set by")

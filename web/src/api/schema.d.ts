@@ -2450,6 +2450,9 @@ export interface components {
             captured: {
                 [key: string]: number;
             };
+            proposed: {
+                [key: string]: number;
+            };
             draft: components["schemas"]["DraftOut"] | null;
             problem: string;
             next_number: number;
@@ -2955,6 +2958,9 @@ export interface components {
             slope: number;
             /** Format: double */
             slope_error: number;
+            by_hour_sloped: number[];
+            /** Format: double */
+            sd_sloped: number;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         ContactsRequest: {

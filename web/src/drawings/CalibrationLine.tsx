@@ -36,7 +36,7 @@ export function CurveDrawing({ points, draft, earlier, now, unit, gives, percent
   const shown = percent ? 100 : 1;
   const xs = [...points.map((p) => p.x), ...(draft ? [draft.low, draft.high] : []), ...earlier.flatMap((v) => [v.low, v.high]), ...(now === null ? [] : [now])];
   const ys = [...points.map((p) => p.y), ...(draft?.y ?? []), ...earlier.flatMap((v) => v.y)].map((y) => y * shown);
-  if (xs.length === 0) return <div ref={ref}><p className="quiet">The curve from {unit || "reading"} to {gives} is drawn here once there is a point.</p></div>;
+  if (xs.length === 0) return <div ref={ref} className="cal-box"><p className="quiet">The curve from {unit || "reading"} to {gives} is drawn here once there is a point.</p></div>;
   const xPad = (Math.max(...xs) - Math.min(...xs)) * 0.06 || Math.abs(xs[0] ?? 1) * 0.1 || 1;
   const least = percent ? Math.min(0, ...ys) : Math.min(...ys);
   const most = percent ? Math.max(100, ...ys) : Math.max(...ys);
@@ -48,7 +48,7 @@ export function CurveDrawing({ points, draft, earlier, now, unit, gives, percent
   const xDigits = digits(Math.max(...xs) - Math.min(...xs) || Math.abs(xs[0] ?? 0));
   const told = points.map((p) => `${fixed(p.x, digits(Math.abs(p.x)))} ${unit} at ${fixed(p.y * shown, 1)} ${gives}`).join(", ");
   return (
-    <div ref={ref}>
+    <div ref={ref} className="cal-box">
       <svg width={width} height={HEIGHT} className="cal-line" role="img" aria-label={points.length ? `Curve through ${told}` : "No points yet"}>
         <rect x={EDGE.left} y={EDGE.top} width={Math.max(0, width - EDGE.left - EDGE.right)} height={HEIGHT - EDGE.top - EDGE.bottom} fill={colour.paper} />
         {y.ticks(4).map((t) => <text key={t} x={EDGE.left - 6} y={y(t) + 5} textAnchor="end" className="axis">{fixed(t, digits(most - least))}</text>)}

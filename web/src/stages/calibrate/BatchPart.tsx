@@ -1,15 +1,17 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, problemOf, take, type ToCalibrate } from "../../api/client";
+import { api, problemOf, take, type BatchRow, type ToCalibrate } from "../../api/client";
 import { useChange } from "../../api/queries";
 import type { StageProps } from "../../frame/Frame";
 import { fixed } from "../../units/format";
 import { StandinHands } from "./BenchControl";
 
 const KINDS = [
-  { kind: "dry", title: "Dry mix", text: "All of them in one bucket of air-dried mix, pressed as in the bed.", theta: "6.0" },
-  { kind: "wet", title: "Soaked and drained", text: "All of them in one bucket of soaked and drained mix.", theta: "81.0" },
+  { kind: "dry", title: "Dry mix", text: "All of them in one bucket of air-dried mix, pressed as in the bed." },
+  { kind: "wet", title: "Soaked and drained", text: "All of them in one bucket of soaked and drained mix." },
 ] as const;
+
+const proposal = (rows: BatchRow[], kind: string): string => fixed((rows.find((r) => r.proposed[kind] !== undefined)?.proposed[kind] ?? 0) * 100, 1);
 
 /** Twelve probes of one kind in one bucket: chosen together, captured together, published together. */
 export default function BatchPart({ watch, mayChange, rows }: StageProps & { rows: ToCalibrate[] }) {
@@ -21,8 +23,9 @@ export default function BatchPart({ watch, mayChange, rows }: StageProps & { row
   const live = useQuery({ queryKey: ["batch", watch.site, chosen], queryFn: () => take(api.POST("/api/sites/{site_id}/batch/", { ...path, body })), refetchInterval: 2_000, enabled: chosen.length > 0 });
   const capture = useChange((kind: "dry" | "wet") => take(api.POST("/api/sites/{site_id}/batch/captures/", { ...path, body: { ...body, kind, theta: valueOf(kind) } })), "batch", "bench");
   const publish = useChange(() => take(api.POST("/api/sites/{site_id}/batch/publish/", { ...path, body })), "batch", "bench", "calibrate", "watch", "ribbon", "lines");
-  const valueOf = (kind: "dry" | "wet") => Number((theta[kind] ?? KINDS.find((k) => k.kind === kind)?.theta ?? "").replace(",", ".")) / 100;
   const shown = chosen.length ? (live.data ?? []) : [];
+  const textOf = (kind: "dry" | "wet") => theta[kind] ?? proposal(shown, kind);
+  const valueOf = (kind: "dry" | "wet") => Number(textOf(kind).replace(",", ".")) / 100;
   const steady = shown.filter((r) => r.live.steady).length;
   const ready = shown.filter((r) => r.draft).length;
   const hands = shown.find((r) => r.hands)?.hands;
@@ -46,7 +49,8 @@ export default function BatchPart({ watch, mayChange, rows }: StageProps & { row
               <section key={k.kind} className="point open" aria-label={k.title}>
                 <h2>{i + 1} {k.title}</h2>
                 <p>{k.text}</p>
-                <label className="asked">water content <input className="inline-number" inputMode="decimal" aria-label={`Water content of ${k.title} in % v/v`} value={theta[k.kind] ?? k.theta} onChange={(e) => setTheta({ ...theta, [k.kind]: e.target.value })} /> %</label>
+                <label className="asked">water content <input className="inline-number" inputMode="decimal" aria-label={`Water content of ${k.title} in % v/v`} value={textOf(k.kind)} onChange={(e) => setTheta({ ...theta, [k.kind]: e.target.value })} /> %</label>
+                <span className="quiet block">{theta[k.kind] === undefined ? "proposed from the medium of the first probe’s bed" : "as typed"}</span>
                 {mayChange && <button type="button" className="button primary capture" disabled={steady === 0 || capture.isPending} onClick={() => capture.mutate(k.kind)}>Capture the {steady} steady</button>}
               </section>
             ))}

@@ -27,7 +27,7 @@ export default function TrustPart({ watch, bed, mayChange, rows }: StageProps & 
           {channels.map((c) => (
             <li key={c.id}>
               <button type="button" aria-current={c.id === chosen?.id ? "true" : undefined} onClick={() => setPicked(c.id)}>
-                <span>{c.name}, {c.quantity_name}</span> <TrustMark trust={c.trust} words={c.trust_words} />
+                <span>{c.name}{c.quantity === "raw" ? ", raw count" : ""}</span> <TrustMark trust={c.trust} words={c.trust_words} />
               </button>
             </li>
           ))}
@@ -52,7 +52,7 @@ function ChannelTrust({ watch, channel, mayChange }: { watch: StageProps["watch"
   const useValue = r ? r.value.some((v) => v !== null) : false;
   return (
     <section aria-label={`Trust in ${channel.name}`}>
-      <h2>{channel.name}, {channel.quantity_name} <TrustMark trust={t.trust} words={t.words} /></h2>
+      <h2>{channel.name} <TrustMark trust={t.trust} words={t.words} /></h2>
       <p>{t.words} <span className="quiet">{t.judged_at ? `Judged ${age(t.judged_at, watch.now)}` : "Not judged yet: the first time is at three in the night"}.</span></p>
       {r && (
         <>
