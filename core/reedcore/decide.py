@@ -28,6 +28,7 @@ class Why(StrEnum):
     SOAKING = "soaking"
     RUNNING = "running"
     NO_READING = "no_reading"
+    NOT_TRUSTED = "not_trusted"
     STALE = "stale"
     IMPLAUSIBLE = "implausible"
     CLOCK = "clock"
@@ -55,7 +56,8 @@ class BedState:
     """What is known of a bed at a moment.
 
     theta [m3/m3, NaN when unknown] and when it was read; sunrise and sunset of this day; latch, tries and
-    pulse times; given today [mL per plant]; tank [L, None when not measured]; flow others take [L/min].
+    pulse times; given today [mL per plant]; tank [L, None when not measured]; flow others take [L/min];
+    untrusted: probes of the bed that have a value but are not to be used, where none is left.
     """
 
     setup: BedSetup
@@ -73,6 +75,7 @@ class BedState:
     tank_l: float | None = None
     tank_required: bool = True
     busy_flow_l_min: float = 0.0
+    untrusted: int = 0
 
 
 @dataclass(frozen=True)
@@ -133,7 +136,7 @@ def decide(programme: Programme, state: BedState, now: datetime) -> Decision:
     )
 
 
-_NO_LEVEL = frozenset({Why.NO_READING, Why.STALE, Why.IMPLAUSIBLE, Why.CLOCK})
+_NO_LEVEL = frozenset({Why.NO_READING, Why.NOT_TRUSTED, Why.STALE, Why.IMPLAUSIBLE, Why.CLOCK})
 _LASTING = frozenset({Why.FAULT, Why.STOPPED, Why.TANK_EMPTY, Why.TANK_UNKNOWN, Why.CANNOT_DOSE})
 
 
@@ -150,6 +153,8 @@ def guard_reasons(programme: Programme, state: BedState, now: datetime) -> list[
 
 
 def _guard_reading(programme: Programme, state: BedState, now: datetime) -> list[Reason]:
+    if state.untrusted:
+        return [Reason(Why.NOT_TRUSTED, {"probes": float(state.untrusted)})]
     if state.theta_at is None or math.isnan(state.theta):
         return [Reason(Why.NO_READING)]
     age = (now - state.theta_at).total_seconds()

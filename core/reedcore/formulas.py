@@ -206,16 +206,17 @@ FORMULAS: dict[str, Formula] = {
         Formula(
             "pore_ec",
             "Conductivity of the pore water",
-            "σp = (80.3 - 0.37 (T - 20)) σb/(εb - 4.1)",
+            "σp = (80.3 - 0.37 (T - 20)) σb/(εb - ε0)",
             conductivity.pore_ec_from_bulk,
             {
                 "bulk_ec_ms_cm": Argument("σb", "bulk conductivity", "mS/cm", 1, 2),
                 "permittivity": Argument("εb", "permittivity", "-", 1, 1),
                 "temp_c": Argument("T", "temperature", "°C", 1, 1),
+                "epsilon_dry": Argument("ε0", "permittivity at which bulk conductivity vanishes", "-", 1, 1),
             },
             "mS/cm",
             "Hilhorst 2000",
-            note="Unusable in dry medium, where permittivity comes near 4.1.",
+            note="Unusable in dry medium, where permittivity comes within 6 of ε0. ε0 4.1 is a starting value until a sample has shown your own.",
         ),
         Formula(
             "relative_water",

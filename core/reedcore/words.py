@@ -63,6 +63,9 @@ _SAY: dict[Why, Callable[[Numbers], str]] = {
     Why.SOAKING: lambda n: f"only {duration(60 * n['passed_min'])} of the {n['soak_min']:.0f} min soak have passed",
     Why.RUNNING: lambda n: f"a pulse is running, {duration(n['left_s'])} left",
     Why.NO_READING: lambda _: "there is no water content for this bed: fit and calibrate its probe",
+    Why.NOT_TRUSTED: lambda n: (
+        f"{'its probe is not' if n['probes'] == 1 else 'none of its probes is'} to be used: see Calibrate, Can I trust it"
+    ),
     Why.STALE: lambda n: (
         f"the last reading is {duration(n['age_s'])} old, {duration(n['limit_s'])} allowed: check node and probe"
     ),

@@ -40,6 +40,7 @@ from .bench import (
 )
 from .hands import Hands, hands_of
 from .models import CalibrationVersion, Capture
+from .pore import Pore, pore_of
 from .queries import current_calibrations, figure_of
 from .services import Target, name_of, now_of
 from .tasks import order_recompute
@@ -242,6 +243,7 @@ class Bench:
     water: Figure | None
     ml_per_point: Figure | None
     hands: Hands | None
+    pore: Pore | None
 
 
 def _bench(target: Target, code: str, form: str) -> Bench:
@@ -267,6 +269,7 @@ def _bench(target: Target, code: str, form: str) -> Bench:
         _way(way), [_way(m) for m in ways_of(target)], session.settings, _standards(quantity_of(target)), live, cards_of(session), draft,
         problem, at, [version_out(v) for v in versions], max((v.number for v in versions), default=0) + 1, value, water, per_point,
         hands_of(channel, way) if channel else None,
+        pore_of(channel.probe, now) if channel and channel.probe and channel.quantity == "bulk_ec" else None,
     )  # fmt: skip
 
 

@@ -12,7 +12,7 @@ from accounts.access import reach
 from accounts.roles import Role
 from common.clock import site_now
 from common.endpoint import endpoint
-from fitting.models import Channel
+from fitting.models import Channel, Probe
 from places.models import Site
 from places.substrates import medium_of
 from readings.series import bucketed
@@ -26,8 +26,10 @@ from .api import Published, after_publishing
 from .bench import VersionOut, fresh_session, open_captures, session_of, version_out
 from .hands import Weighed, weigh
 from .models import CalibrationVersion, ChannelTrust, FlagSpan
+from .pore import Pore, pore_of, set_epsilon
 from .queries import corrected, current_calibrations, in_force
 from .results import draft_of
+from .retention import RetentionOut, fit_pair, keep_medium
 from .services import name_of, now_of
 from .tasks import order_check
 from .trial import Trial, laid_over, run_trial
@@ -69,6 +71,16 @@ class TrustOut:
     flags: list[FlagOut]
 
 
+def _flag(s: FlagSpan) -> FlagOut:
+    return FlagOut(s.flag, FLAG_WORDS[Flag(s.flag)], s.start, s.end, s.readings, Flag(s.flag) in NOT_FOR_CONTROL)
+
+
+def _arrivals(channel: Channel, since: datetime) -> list[FlagOut]:
+    """What was odd about how readings came in; they stay in use, since they are true."""
+    rows = channel.arrivals.filter(end__gte=since).order_by("-end")[:30]
+    return [FlagOut(a.kind, FLAG_WORDS[Flag(a.kind)], a.start, a.end, a.readings, False) for a in rows]
+
+
 def _trust(channel: Channel) -> TrustOut:
     now = now_of(channel)
     row = ChannelTrust.objects.filter(channel=channel).select_related("override_by").first()
@@ -82,7 +94,7 @@ def _trust(channel: Channel) -> TrustOut:
         channel.pk, name_of(channel), held.trust.value, held.words, row.judged_at if row else None,
         row.override_until if row and row.override else None, row.findings if row else [], row.gain if row else {},
         row.causes if row else [], limits, list(changed.limits) if changed else [],
-        [FlagOut(s.flag, FLAG_WORDS[Flag(s.flag)], s.start, s.end, s.readings, Flag(s.flag) in NOT_FOR_CONTROL) for s in spans],
+        [*(_flag(s) for s in spans), *_arrivals(channel, now - timedelta(days=7))],
     )  # fmt: skip
 
 
@@ -186,10 +198,7 @@ def record(request: Request, channel_id: int) -> RecordOut:
         m = medium_of(channel.bed)
         suction = [suction_kpa_from_theta(float(v), m) if v == v else None for v in value]
     marks = [_mark(v, channel) for v in held if v.valid_from >= start]
-    flags = [
-        FlagOut(s.flag, FLAG_WORDS[Flag(s.flag)], s.start, s.end, s.readings, Flag(s.flag) in NOT_FOR_CONTROL)
-        for s in spans
-    ]
+    flags = [*(_flag(s) for s in spans), *_arrivals(channel, start)]
     unit = "% v/v" if theta else ""
     return RecordOut(start, width.total_seconds() / 60, raw.tolist(), value.tolist(), suction, unit, flags, marks)
 
@@ -340,6 +349,45 @@ def trial_adopt(request: Request, data: AdoptForm, site_id: int) -> Published:
         site_now(site),
     )
     return after_publishing(version, request)
+
+
+@dataclass
+class PoreForm:
+    """sample_ec: of a poured-through or squeezed sample, at 25 °C; else epsilon_dry by hand; neither: the starting value."""
+
+    epsilon_dry: float | None = None
+    sample_ec: float | None = None
+
+
+@endpoint("PUT", takes=PoreForm, gives=Pore)
+def pore_set(request: Request, data: PoreForm, probe_id: int) -> Pore | None:
+    """Set or fit ε0 of a probe."""
+    probe = reach(request, Probe, probe_id, Role.GROWER)
+    now = site_now(probe.bed.house.site)
+    return pore_of(set_epsilon(probe, data.epsilon_dry, data.sample_ec, request.user, now), now)
+
+
+@dataclass
+class RetentionForm:
+    """A tensiometer and a probe of one bed, and a period; name: keep the fit as an own medium under it."""
+
+    suction: int
+    theta: int
+    start: datetime
+    end: datetime
+    step_s: float = 600
+    name: str = ""
+
+
+@endpoint("POST", takes=RetentionForm, gives=RetentionOut)
+def retention(request: Request, data: RetentionForm, site_id: int) -> RetentionOut:
+    """Fit a retention curve to paired suction and water content."""
+    site = reach(request, Site, site_id, Role.GROWER if data.name else Role.VIEWER)
+    suction, theta = (reach(request, Channel, pk) for pk in (data.suction, data.theta))
+    found = fit_pair(suction, theta, data.start, data.end, data.step_s)
+    if data.name and suction.bed is not None:
+        keep_medium(site, data.name, medium_of(suction.bed), found.fit, request.user, site_now(site))
+    return found
 
 
 @endpoint("GET", gives=Weighed)

@@ -6,7 +6,7 @@ from datetime import datetime
 import numpy as np
 
 from common.figures import Figure, worked
-from reedcore.curves import Curve, Form, value_from_curve
+from reedcore.curves import Curve, Form, extrapolated, value_from_curve
 
 from .models import CalibrationVersion
 
@@ -67,7 +67,8 @@ _TERMS = ("a", "b", "c", "d")
 def figure_of(version: CalibrationVersion, raw: float, source: str, at: datetime | None) -> Figure:
     """A converted value with the arithmetic of its curve."""
     curve, theta = version.curve, version.gives == "theta"
-    source = f"{source}, {told(version)}"
+    beyond = ", outside the captured range: extrapolated" if extrapolated(raw, curve) == 1 else ""
+    source = f"{source}, {told(version)}{beyond}"
     if theta and version.form == Form.LINEAR and len(version.points) == 2:
         first, second = sorted(version.points, key=lambda p: p["y"])
         ends = {"raw_dry": first["x"], "raw_wet": second["x"], "theta_dry": first["y"], "theta_wet": second["y"]}

@@ -22,6 +22,8 @@ urlpatterns = [
     path("captures/<int:capture_id>/drop/", api.capture_drop),
     path("calibrations/<int:version_id>/revert/", api_trust.version_revert),
     path("calibrations/<int:version_id>/certificate/", api_trust.certificate),
+    path("probes/<int:probe_id>/pore/", api_trust.pore_set),
+    path("sites/<int:site_id>/retention/", api_trust.retention),
     path("sites/<int:site_id>/check/", api_trust.check_now),
     path("sites/<int:site_id>/trials/", api_trust.trial),
     path("sites/<int:site_id>/trials/adopt/", api_trust.trial_adopt),

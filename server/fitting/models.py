@@ -78,6 +78,9 @@ class Probe(models.Model):
     across_cm = models.FloatField(null=True, blank=True, help_text="from the middle of the container, right positive")
     plant = models.PositiveIntegerField(null=True, blank=True, help_text="number of the plant along the bed")
     dripper_distance_cm = models.FloatField()
+    epsilon_dry = models.FloatField(
+        null=True, blank=True, help_text="own ε0 of the pore-water formula; none: starting value"
+    )
     fitted_at = models.DateTimeField()
     moved_at = models.DateTimeField(null=True, blank=True, help_text="readings before this were taken somewhere else")
     retired_at = models.DateTimeField(null=True, blank=True)

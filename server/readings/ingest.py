@@ -15,7 +15,7 @@ from places.models import Site
 from reedcore.errors import OutOfRange
 from reedcore.sensors import quantity as quantity_of
 
-from .models import Latest, Quality, Reading
+from .models import Arrival, Latest, Quality, Reading
 
 MAX_BATCH = 10_000
 AHEAD_S = 600
@@ -41,7 +41,7 @@ def ingest(node: Node, rows: list[Any], now: datetime) -> Outcome:
     known = _channels_of(node)
     good, refused = _sort_out(rows, known, now + timedelta(seconds=AHEAD_S))
     if good:
-        _keep(good)
+        _keep(good, now)
         tell(node.site_id, "readings")
     return Outcome(len(good), refused)
 
@@ -115,8 +115,36 @@ def _time_of(value: Any, latest: datetime) -> datetime:
     return time
 
 
+LATE = timedelta(hours=1)
+BACK = timedelta(minutes=1)
+
+
+def odd_arrivals(good: list[Reading], now: datetime) -> list[Arrival]:
+    """Late, doubled and backward readings of a batch in the order of arrival, one row a channel and kind."""
+    late_before = now - LATE
+    newest: dict[int, datetime] = {}
+    found: dict[tuple[int, str], list[datetime]] = {}
+    for r in good:
+        channel, time = r.channel_id, r.time
+        before = newest.get(channel)
+        if time < late_before:
+            found.setdefault((channel, "late"), []).append(time)
+        if before is None or time > before:
+            newest[channel] = time
+        elif time == before:
+            found.setdefault((channel, "duplicate"), []).append(time)
+        elif before - time > BACK:
+            found.setdefault((channel, "clock_jump"), []).append(time)
+    return [
+        Arrival(channel_id=c, kind=kind, start=min(times), end=max(times), readings=len(times), noticed_at=now)
+        for (c, kind), times in found.items()
+    ]
+
+
 @transaction.atomic
-def _keep(good: list[Reading]) -> None:
+def _keep(good: list[Reading], now: datetime | None = None) -> None:
+    if now is not None and (odd := odd_arrivals(good, now)):
+        Arrival.objects.bulk_create(odd)
     # In order of key: two batches with the same rows in different order would deadlock on each other's fresh keys.
     good.sort(key=lambda r: (r.channel_id, r.time))
     Reading.objects.bulk_create(good, ignore_conflicts=True, batch_size=5000)

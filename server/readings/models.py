@@ -21,6 +21,22 @@ class Reading(models.Model):
     quality = models.SmallIntegerField(choices=Quality.choices, default=Quality.GOOD)
 
 
+class Arrival(models.Model):
+    """What was odd about how readings came in, seen only then: late, doubled, or against the clock."""
+
+    channel = models.ForeignKey(Channel, models.CASCADE, related_name="arrivals")
+    kind = models.CharField(
+        max_length=12, choices=[("late", "late"), ("duplicate", "duplicate"), ("clock_jump", "clock jump")]
+    )
+    start = models.DateTimeField()
+    end = models.DateTimeField()
+    readings = models.PositiveIntegerField()
+    noticed_at = models.DateTimeField()
+
+    class Meta:
+        indexes = [models.Index(fields=["channel", "end"])]
+
+
 class Latest(models.Model):
     """The newest reading of a channel, kept beside the history so that a control tick needs one small query."""
 

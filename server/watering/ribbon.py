@@ -6,6 +6,7 @@ from datetime import datetime, timedelta
 import numpy as np
 
 from calibration.models import CalibrationVersion
+from calibration.pore import epsilon_of
 from calibration.queries import corrected, in_force, water_content_series
 from calibration.versions import curve_before
 from common.clock import site_now
@@ -16,6 +17,7 @@ from readings.series import bucketed
 from reedcore.bedwater import Rule, mixed_series
 from reedcore.climate import air_vpd_from_humidity
 from reedcore.conductivity import pore_ec_from_bulk
+from reedcore.constants import STARTING_EPSILON_DRY
 from reedcore.curves import value_from_curve
 
 from .forecast import Span, next_pulse_window, rest_of_day, span_around
@@ -119,7 +121,12 @@ def read_tracks(bed: Bed, start: datetime, end: datetime, step: timedelta) -> Tr
                 merged = np.where(np.isnan(value), merged, value)
         return merged
 
-    pore = pore_ec_from_bulk(track("bulk_ec"), track("permittivity"), track("medium_temp"))
+    pore = pore_ec_from_bulk(
+        track("bulk_ec"),
+        track("permittivity"),
+        track("medium_temp"),
+        epsilon_of([bed.pk]).get(bed.pk, STARTING_EPSILON_DRY),
+    )
     # Below a fifth of water by volume the probe's permittivity says more about contact than about salts.
     pore = np.where(theta > 0.2, pore, np.nan)
     vpd = air_vpd_from_humidity(track("air_temp"), track("humidity"))

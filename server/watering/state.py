@@ -40,6 +40,11 @@ class WaterReading:
     rule: Rule = Rule.MEDIAN
 
     @property
+    def untrusted(self) -> int:
+        """Calibrated probes that are left out for want of trust, where none is left to go by."""
+        return len(self.left_out) if self.version is not None and not self.used and self.theta != self.theta else 0
+
+    @property
     def slope(self) -> float:
         """Change of θ per raw count at the present reading."""
         return float(slope_of_curve(self.raw, self.version.curve)) if self.version else float("nan")
@@ -203,4 +208,5 @@ def bed_state(state: SiteState, bed: Bed, stale_after_s: float) -> BedState:
         stopped=control.stopped,
         tank_l=tank_l,
         busy_flow_l_min=state.busy_l_min.get(bed.pump_id or 0, 0.0),
+        untrusted=water.untrusted,
     )

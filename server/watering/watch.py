@@ -6,6 +6,7 @@ from datetime import datetime, timedelta
 from django.core.cache import cache
 from django.db.models import F
 
+from calibration.pore import epsilon_of
 from calibration.queries import current_calibrations, figure_of, told
 from common.clock import midnight_of, site_now
 from common.figures import Figure, measured, worked
@@ -15,6 +16,7 @@ from places.models import Bed, House, Site
 from places.sun import local_day, sun_times
 from readings.models import Latest
 from readings.series import bucketed, slopes_per_hour
+from reedcore.constants import STARTING_EPSILON_DRY
 
 from .forecast import next_pulse_window, rest_of_day
 from .models import Pulse, PulseState
@@ -151,6 +153,7 @@ class _Extra:
         )
         slopes = slopes_per_hour(list(raw), state.now - timedelta(minutes=20), state.now)
         self.slopes = {raw[c]: s for c, s in slopes.items()}
+        self.epsilon = epsilon_of(ids)
         self.versions = current_calibrations([r.channel_id for r in self.latest.values()], state.now)
         self.midnight = midnight_of(state.now, state.site.time_zone)
         self.pulses: dict[int, list[Pulse]] = {}
@@ -347,6 +350,7 @@ def _pore(extra: _Extra, bed: Bed, now: datetime, theta: float) -> Figure:
         "bulk_ec_ms_cm": parts["bulk_ec"].value,
         "permittivity": parts["permittivity"].value,
         "temp_c": parts["medium_temp"].value,
+        "epsilon_dry": extra.epsilon.get(bed.pk, STARTING_EPSILON_DRY),
     }
     figure = worked(
         "pore_ec", {k: nan if v is None else v for k, v in inputs.items()}, "dielectric probe", parts["bulk_ec"].at

@@ -36,7 +36,8 @@ PANEL = {
 
 @pytest.mark.parametrize("row", [r for r in ROWS if r["call"] in PANEL], ids=lambda r: r["call"])
 def test_panel_shows_the_same_number(row):
-    worked = formulas.work_out(PANEL[row["call"]], row["args"])
+    more = {"epsilon_dry": 4.1} if PANEL[row["call"]] == "pore_ec" else {}
+    worked = formulas.work_out(PANEL[row["call"]], {**row["args"], **more})
     assert worked.value == pytest.approx(row["value"], abs=row["tolerance"])
 
 

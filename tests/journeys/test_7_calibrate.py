@@ -50,6 +50,7 @@ def test_a_weighed_series_is_fitted_chosen_and_published_with_its_certificate(fi
     hands = page.get_by_role("group", name="Stand-in: put it")
     hands.get_by_role("button", name="in the pot, 0 of 5 cans").click()
     expect(hands.get_by_role("button", name="in the pot, 0 of 5 cans")).to_have_attribute("aria-pressed", "true")
+    expect(hands.get_by_role("button", name="back in its place")).to_be_enabled()
     page.get_by_role("button", name="take the stand-in's pot").click()
     expect(page.get_by_label("Pot, probe and cable")).to_have_value("340")
     page.get_by_role("button", name="Keep", exact=True).click()

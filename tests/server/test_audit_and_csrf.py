@@ -32,6 +32,7 @@ NO_CHANGE = {
     "channels/{channel}/judge/",
     "sites/{site}/check/",
     "sites/{site}/trials/",
+    "sites/{site}/retention/",
     "sites/{site}/batch/",
 }
 STEPS = {  # steps of a test under way: its beginning and its end leave the lines

@@ -160,6 +160,8 @@ TABLE = {
     "captures/{capture}/drop/": ("post", "grower", None),
     "calibrations/{version}/revert/": ("post", "grower", None),
     "calibrations/{version}/certificate/": ("get", "viewer", None),
+    "probes/{probe}/pore/": ("put", "grower", {"epsilon_dry": 5}),
+    "sites/{site}/retention/": ("post", "viewer", {**TRIAL, "suction": "{a}", "theta": "{b}"}),
     "sites/{site}/check/": ("post", "grower", None),
     "sites/{site}/trials/": ("post", "viewer", TRIAL),
     "sites/{site}/trials/adopt/": ("post", "grower", {**TRIAL, "number": 1}),

@@ -1398,6 +1398,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/probes/{probe_id}/pore/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Set or fit ε0 of a probe. */
+        put: operations["pore_set"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/proofs/{proof_id}/": {
         parameters: {
             query?: never;
@@ -2021,6 +2038,23 @@ export interface paths {
         put?: never;
         /** @description Bring in a CSV of readings (header with time, channel, value), up to 50 MB, streamed; progress is the job's. */
         post: operations["readings_upload"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/retention/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Fit a retention curve to paired suction and water content. */
+        post: operations["retention"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2695,6 +2729,7 @@ export interface components {
             water: components["schemas"]["Figure"] | null;
             ml_per_point: components["schemas"]["Figure"] | null;
             hands: components["schemas"]["Hands"] | null;
+            pore: components["schemas"]["Pore"] | null;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         BusAnswerRequest: {
@@ -3744,6 +3779,24 @@ export interface components {
             taken_at: string;
             taken_by: string;
         };
+        Pore: {
+            /** Format: double */
+            epsilon_dry: number;
+            own: boolean;
+            /** Format: double */
+            usable_above: number;
+            bulk_ec: components["schemas"]["Figure"];
+            permittivity: components["schemas"]["Figure"];
+            medium_temp: components["schemas"]["Figure"];
+            pore_ec: components["schemas"]["Figure"];
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        PoreFormRequest: {
+            /** Format: double */
+            epsilon_dry?: number | null;
+            /** Format: double */
+            sample_ec?: number | null;
+        };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         PositionRequest: {
             /** Format: double */
@@ -4068,6 +4121,45 @@ export interface components {
          * @enum {string}
          */
         RegisterTypeEnum: "uint16" | "int16" | "uint32" | "int32" | "float32" | "bit";
+        RetentionFit: {
+            /** Format: double */
+            theta_s: number;
+            /** Format: double */
+            theta_r: number;
+            /** Format: double */
+            alpha: number;
+            /** Format: double */
+            n: number;
+            /** Format: double */
+            rmse: number;
+            /** Format: double */
+            low_cm: number;
+            /** Format: double */
+            high_cm: number;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        RetentionFormRequest: {
+            suction: number;
+            theta: number;
+            /** Format: date-time */
+            start: string;
+            /** Format: date-time */
+            end: string;
+            /** Format: double */
+            step_s?: number;
+            name?: string;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        RetentionOut: {
+            pairs: number;
+            suction_kpa: number[];
+            theta: number[];
+            fit: components["schemas"]["RetentionFit"];
+            medium: string;
+            curve_kpa: number[];
+            fitted: number[];
+            present: number[];
+        };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         Ribbon: {
             /** Format: date-time */
@@ -6717,6 +6809,31 @@ export interface operations {
             };
         };
     };
+    pore_set: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                probe_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PoreFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pore"];
+                };
+            };
+        };
+    };
     proof_get: {
         parameters: {
             query?: never;
@@ -7549,6 +7666,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UploadOut"];
+                };
+            };
+        };
+    };
+    retention: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RetentionFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RetentionOut"];
                 };
             };
         };

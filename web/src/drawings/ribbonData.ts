@@ -1,3 +1,4 @@
+import { fixed } from "../units/format";
 import type { Ribbon, Simulated } from "../api/client";
 import type { RibbonData } from "./ribbonScales";
 
@@ -12,7 +13,7 @@ export function fromRecord(r: Ribbon): RibbonData {
     feed: r.feed_ec_ms_cm,
     pegs: r.pulses.map((p) => ({ at: ms(p.at), ml: p.ml, state: p.state })),
     drops: r.drops.map((d) => ({ at: ms(d.at), ml: d.ml })),
-    marks: r.calibrations.map((c) => ({ at: ms(c.at), text: `calibration ${c.number} of ${c.probe}` })),
+    marks: r.calibrations.map((c) => ({ at: ms(c.at), text: `calibration ${c.number} of ${c.probe}${c.step_points === null ? "" : `, a step of ${fixed(c.step_points, 1)} points`}` })),
     ahead: f
       ? {
           start: ms(f.start), stepMs: f.step_min * 60_000, theta: f.theta, pegs: f.pulses.map((p) => ({ at: ms(p.at), ml: p.ml })),

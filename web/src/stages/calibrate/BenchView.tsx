@@ -13,6 +13,7 @@ import { BenchControl, StandinHands } from "./BenchControl";
 import { BenchCard } from "./BenchCard";
 import { BenchSettings } from "./BenchSettings";
 import { Compare } from "./Compare";
+import { PoreWater } from "./PoreWater";
 import { Versions } from "./Versions";
 
 interface Props extends StageProps {
@@ -81,6 +82,7 @@ export function BenchView({ watch, mayChange, target, mates, onOpen, onAll }: Pr
         </div>
       </div>
       {b.draft && b.versions.length > 0 && b.target === "channel" && <Compare bench={b} form={form} zone={watch.time_zone} mayChange={mayChange} />}
+      <PoreWater bench={b} mayChange={mayChange} now={watch.now} />
       <Versions bench={b} zone={watch.time_zone} mayChange={mayChange} />
     </>
   );

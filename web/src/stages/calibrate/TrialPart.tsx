@@ -9,6 +9,7 @@ import { ChoiceField, NumberField } from "../../frame/Field";
 import type { StageProps } from "../../frame/Frame";
 import { fixed } from "../../units/format";
 import { JobLine } from "./BenchView";
+import { Retention } from "./Retention";
 
 const PERIODS = [{ value: 1, label: "the last day" }, { value: 3, label: "the last 3 days" }, { value: 7, label: "the last week" }, { value: 14, label: "the last 2 weeks" }];
 
@@ -40,6 +41,7 @@ export default function TrialPart({ watch, mayChange, rows }: StageProps & { row
       <button type="button" className="button primary" disabled={!first || !second || run.isPending} onClick={() => run.mutate()}>Compare them</button>
       {run.isError && <p role="alert" className="error">{problemOf(run.error)}</p>}
       {run.data && first && second && <Result trial={run.data} first={first} second={second} zone={watch.time_zone} start={form().start} mayChange={mayChange} site={watch.site} body={form()} />}
+      <Retention rows={rows} site={watch.site} now={watch.now} mayChange={mayChange} />
     </>
   );
 }
