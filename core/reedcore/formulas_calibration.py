@@ -6,11 +6,13 @@ from . import curves, electrodes, gain, weighing
 from .curves import Curve, Form
 from .formula_types import Argument, Formula
 
-_X = Argument("x", "what the sensor gives", "", 1, 2)
-_A = Argument("a", "constant", "", 1, 6)
-_B = Argument("b", "per unit of x", "", 1, 9)
-_C = Argument("c", "per square of x", "", 1, 12)
-_D = Argument("d", "per cube of x", "", 1, 15)
+OWN = "in its own unit"
+"""A curve gives what it was captured for; the figure that carries it names the unit."""
+_X = Argument("x", "what the sensor gives", "as it comes", 1, 2)
+_A = Argument("a", "constant", "-", 1, 6)
+_B = Argument("b", "per unit of x", "-", 1, 9)
+_C = Argument("c", "per square of x", "-", 1, 12)
+_D = Argument("d", "per cube of x", "-", 1, 15)
 _FIT = "the calibration's own points, by least squares"
 _POLYNOMIAL = {"raw": _X, "a": _A, "b": _B, "c": _C, "d": _D}
 _PAIR = {"raw": _X, "a": _A, "b": _B}
@@ -45,18 +47,18 @@ def _gain(observed: float, dose_ml: float, drained_ml: float, volume_l_per_plant
 
 
 CALIBRATION_FORMULAS: tuple[Formula, ...] = (
-    Formula("curve", "Value by its calibration", "y = a + b x + c x² + d x³", _polynomial, _POLYNOMIAL, "", _FIT),
+    Formula("curve", "Value by its calibration", "y = a + b x + c x² + d x³", _polynomial, _POLYNOMIAL, OWN, _FIT),
     Formula("curve_theta", "Water content by its calibration", "θ = a + b x + c x² + d x³", _polynomial, _POLYNOMIAL, "% v/v", _FIT, 100, 1),
-    Formula("curve_root", "Value by its calibration", "y = a + b √x", _root, _PAIR, "", _FIT),
+    Formula("curve_root", "Value by its calibration", "y = a + b √x", _root, _PAIR, OWN, _FIT),
     Formula("curve_root_theta", "Water content by its calibration", "θ = a + b √x", _root, _PAIR, "% v/v", _FIT, 100, 1,
             note="With permittivity as x this is the refractive form of Ledieu et al. 1986."),
-    Formula("curve_power10", "Value by its calibration", "y = 10^(a + b x)", _power10, _PAIR, "", _FIT, digits=1),
-    Formula("curve_loglog", "Value by its calibration", "y = 10^(a + b log10 x)", _loglog, _PAIR, "", _FIT, digits=1),
+    Formula("curve_power10", "Value by its calibration", "y = 10^(a + b x)", _power10, _PAIR, OWN, _FIT, digits=1),
+    Formula("curve_loglog", "Value by its calibration", "y = 10^(a + b log10 x)", _loglog, _PAIR, OWN, _FIT, digits=1),
     Formula(
         "table_between", "Value between two points", "y = y1 + (x - x1)/(x2 - x1) (y2 - y1)", _between,
-        {"raw": _X, "x1": Argument("x1", "point below", "", 1, 2), "y1": Argument("y1", "its value", "", 1, 2),
-         "x2": Argument("x2", "point above", "", 1, 2), "y2": Argument("y2", "its value", "", 1, 2)},
-        "", "straight lines between measured points", digits=1,
+        {"raw": _X, "x1": Argument("x1", "point below", "as it comes", 1, 2), "y1": Argument("y1", "its value", "as it comes", 1, 2),
+         "x2": Argument("x2", "point above", "as it comes", 1, 2), "y2": Argument("y2", "its value", "as it comes", 1, 2)},
+        OWN, "straight lines between measured points", digits=1,
     ),
     Formula(
         "weighed_theta", "Water content by weight", "θ = (m - md - mc)/(ρ V)", weighing.water_content_from_mass,
@@ -69,11 +71,11 @@ CALIBRATION_FORMULAS: tuple[Formula, ...] = (
         "pulse_gain", "Observed over expected rise", "gain = Δθ 1000 V/(dose - drain)", _gain,
         {"observed": Argument("Δθ", "rise seen by the probe", "points", 100, 2), "dose_ml": Argument("dose", "given", "mL per plant", 1, 0),
          "drained_ml": Argument("drain", "drained of it", "mL per plant", 1, 0), "volume_l_per_plant": Argument("V", "substrate per plant", "L", 1, 2)},
-        "", "science.md, gain check",
+        "-", "science.md, gain check",
     ),
     Formula(
         "ideal_slope", "Ideal slope of an electrode", "S = 1000 R T ln10/(z F)", electrodes.ideal_slope_mv,
-        {"temp_c": Argument("T", "temperature, taken in kelvin", "°C", 1, 1), "charge": Argument("z", "charge of the ion", "", 1, 0)},
+        {"temp_c": Argument("T", "temperature, taken in kelvin", "°C", 1, 1), "charge": Argument("z", "charge of the ion", "-", 1, 0)},
         "mV", "Nernst equation", digits=2,
     ),
 )  # fmt: skip

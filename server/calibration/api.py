@@ -41,7 +41,7 @@ from .bench import (
 from .hands import Hands, hands_of
 from .models import CalibrationVersion, Capture
 from .pore import Pore, pore_of
-from .queries import current_calibrations, figure_of
+from .queries import current_calibrations, figure_of, unit_of
 from .services import Target, name_of, now_of
 from .tasks import order_recompute
 from .trust import trust_now
@@ -158,7 +158,6 @@ def _channel_row(c: Channel, v: CalibrationVersion | None, now: datetime) -> ToC
     )
     if v is not None and latest is not None:
         value = figure_of(v, latest.raw, name_of(c), latest.time)
-        value.unit = value.unit or _unit_of(v.gives)
     return ToCalibrate(
         "channel", c.pk, name_of(c), c.quantity, q.name, q.unit, where, c.bed_id, c.probe_id, _state(v), v is not None,
         bool(v and v.provisional), c.quantity in WANTED, trust.trust.value if held else "", trust.words, value, _due(v, now, signs),
@@ -185,13 +184,6 @@ def _due(v: CalibrationVersion | None, now: datetime, signs: frozenset[Sign]) ->
     if v is None:
         return None
     return due_in_days(v.method, (now - v.published_at).total_seconds() / 86400, signs)
-
-
-UNITS = {"theta": "% v/v", "litres": "L", "millilitres": "mL", "tank": "L"}
-
-
-def _unit_of(gives: str) -> str:
-    return UNITS.get(gives) or quantity(gives).unit
 
 
 @dataclass
@@ -260,11 +252,10 @@ def _bench(target: Target, code: str, form: str) -> Bench:
     value = Figure(live.raw, unit, q.digits if q else 1, "as it comes, not calibrated", live.at)
     if held is not None and live.raw is not None:
         value = figure_of(held, live.raw, name_of(target), live.at)
-        value.unit = value.unit or _unit_of(held.gives)
     gives = way.gives if way.gives != "same" else (channel.quantity if channel else "millilitres")
     water, per_point = _water(channel, held, live)
     return Bench(
-        "channel" if channel else "doser", target.pk, name_of(target), quantity_of(target), unit, _unit_of(gives),
+        "channel" if channel else "doser", target.pk, name_of(target), quantity_of(target), unit, unit_of(gives),
         channel.bed_id if channel else None, channel.bed.name if channel and channel.bed else "", channel.probe_id if channel else None,
         _way(way), [_way(m) for m in ways_of(target)], session.settings, _standards(quantity_of(target)), live, cards_of(session), draft,
         problem, at, [version_out(v) for v in versions], max((v.number for v in versions), default=0) + 1, value, water, per_point,

@@ -32,7 +32,7 @@ from .results import draft_of
 from .retention import RetentionOut, fit_pair, keep_medium
 from .services import name_of, now_of
 from .tasks import order_check
-from .trial import Trial, laid_over, run_trial
+from .trial import Trial, held_throughout, laid_over, run_trial
 from .trust import judge_channel, rules_of, set_rules, set_trust, trust_now
 
 
@@ -335,7 +335,7 @@ def trial_adopt(request: Request, data: AdoptForm, site_id: int) -> Published:
     curve, rmse = (found.slope, found.slope_rmse) if data.with_slope else (found.offset, found.offset_rmse)
     if curve is None or rmse is None:
         raise services.NotDetermined("with_slope", True, "a period with enough change for a slope")
-    held = current_calibrations([a.pk], site_now(site)).get(a.pk)
+    held = held_throughout(a, data.start, data.end)
     figures = {"offset": curve.coefficients[0], "slope": curve.coefficients[1], "steps": float(found.result.n)}
     words = f"Against {name_of(b)}, {found.result.n} steps: {found.verdict}"
     version = services.adopt(

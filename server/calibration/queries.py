@@ -7,6 +7,7 @@ import numpy as np
 
 from common.figures import Figure, worked
 from reedcore.curves import Curve, Form, extrapolated, value_from_curve
+from reedcore.sensors import quantity
 
 from .models import CalibrationVersion
 
@@ -61,11 +62,25 @@ def told(version: CalibrationVersion) -> str:
     return f"calibration {version.number}, {version.method_name}" + (", provisional" if version.provisional else "")
 
 
+UNITS = {"theta": "% v/v", "litres": "L", "millilitres": "mL", "tank": "L"}
+
+
+def unit_of(gives: str) -> str:
+    """Unit of what a calibration gives."""
+    return UNITS.get(gives) or quantity(gives).unit
+
+
 _TERMS = ("a", "b", "c", "d")
 
 
 def figure_of(version: CalibrationVersion, raw: float, source: str, at: datetime | None) -> Figure:
     """A converted value with the arithmetic of its curve."""
+    figure = _worked(version, raw, source, at)
+    figure.unit = unit_of(version.gives)
+    return figure
+
+
+def _worked(version: CalibrationVersion, raw: float, source: str, at: datetime | None) -> Figure:
     curve, theta = version.curve, version.gives == "theta"
     beyond = ", outside the captured range: extrapolated" if extrapolated(raw, curve) == 1 else ""
     source = f"{source}, {told(version)}{beyond}"

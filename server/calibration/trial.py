@@ -15,6 +15,7 @@ from reedcore.errors import Inconsistent, NotDetermined, OutOfRange, ReedError
 from reedcore.sensors import quantity
 
 from .history import read_raw
+from .models import CalibrationVersion
 from .queries import corrected, current_calibrations, in_force
 
 MOST_STEPS = 20_000
@@ -107,6 +108,15 @@ def sun_by_hour(site: Site, start: datetime, end: datetime) -> list[float]:
     zone = ZoneInfo(site.time_zone)
     day = (start + (end - start) / 2).astimezone(zone)
     return [elevation_at(site, day.replace(hour=h, minute=30, second=0, microsecond=0)) for h in range(24)]
+
+
+def held_throughout(channel: Channel, start: datetime, end: datetime) -> CalibrationVersion | None:
+    """The calibration the trial's values of a channel stand on. Raises NotDetermined where it changed within the period."""
+    before = current_calibrations([channel.pk], start).get(channel.pk)
+    after = current_calibrations([channel.pk], end - timedelta(seconds=1)).get(channel.pk)
+    if (before and before.pk) != (after and after.pk):
+        raise NotDetermined("period", "a calibration changed within it", "a period under one calibration")
+    return after
 
 
 def laid_over(correction: Curve, held: Curve | None) -> Curve:

@@ -314,6 +314,8 @@ SAMPLE = {
     "theta_dry": 0.1, "theta_wet": 0.8, "rise": 0.04, "shutoff_head_m": 60.0, "dry_limit": 0.4, "capacity": 0.8,
     "dose_ml": 900.0, "drain_ml": 200.0, "permittivity": 38.0, "line_fill_s": 8.0, "daily_use_l": 900.0, "flow_ml_min_per_plant": 35.0,
     "dose_ml_per_plant": 120.0, "rated_flow_l_min": 40.0, "rated_head_m": 25.0,
+    "wet_g": 2400.0, "dry_g": 500.0, "container_g": 340.0, "volume_l": 4.0, "x1": 5000.0, "x2": 25000.0, "observed": 0.03, "drained_ml": 20.0,
+    "a": 0.5, "b": -1e-5, "charge": 1.0, "epsilon_dry": 4.1,
 }  # fmt: skip
 
 

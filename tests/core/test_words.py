@@ -27,6 +27,7 @@ NUMBERS = {
     "given_ml": 4700.0,
     "dose_ml": 140.0,
     "cap_ml": 4750.0,
+    "probes": 2.0,
     "tries": 8.0,
     "try": 2.0,
     "line_fill_s": 12.0,

@@ -3,6 +3,9 @@ import { Drawer } from "antd";
 import { api, problemOf, take, type Figure } from "../api/client";
 import { fixed } from "../units/format";
 
+/** How the core names the unit of a curve, which gives whatever it was captured for. */
+const OWN_UNIT = "in its own unit";
+
 interface Props {
   figure: Figure;
   label: string;
@@ -27,7 +30,7 @@ export default function ArithmeticPanel({ figure, label, from, onClose }: Props)
           <p className="formula">{a.expression}</p>
           <p className="formula quiet">= {a.substituted}</p>
           <p className="formula result">
-            = {fixed(a.value, Math.max(a.digits, 1))} {a.unit}
+            = {fixed(a.value, Math.max(a.digits, 1))} {a.unit === OWN_UNIT ? figure.unit : a.unit}
           </p>
           <dl className="inputs">
             {a.inputs.map((i) => (
