@@ -200,7 +200,7 @@ def _fitted(session: BenchSession, captures: list[Capture], form: str) -> Draft 
     if form and form not in [f.curve.form for f in choice.fits if f.monotonic]:
         raise NotDetermined("form", form, "a form that only rises or only falls over the captured range")
     best = next((f for f in choice.fits if f.curve.form == form), choice.best)
-    figures = {"points": float(len(points)), "residual_sd_points": 100 * best.residual_sd}
+    figures = {"residual_sd_points": 100 * best.residual_sd}
     return _finish(
         session, points, best.curve, rmse=best.rmse, loo_rmse=best.loo_rmse, words=_choice_words(choice, best),
         fits=_fit_rows(choice, best), fit=best, figures=figures,
