@@ -21,11 +21,14 @@ from django.core.management import call_command  # noqa: E402  Django must be se
 from django.db import connection  # noqa: E402
 from django.test import Client  # noqa: E402
 
+from calibration.history import recompute  # noqa: E402
 from calibration.models import CalibrationVersion  # noqa: E402
 from fitting.models import Channel  # noqa: E402
 from readings.bulk import _copy, copy_rows  # noqa: E402
 from readings.models import Latest, Reading  # noqa: E402
 from reedcore.bedmodel import run_bed, starting_physics, water_at  # noqa: E402
+from reedcore.flags import FlagRules, flag_series  # noqa: E402
+from tests.bench.accuracy import measure  # noqa: E402
 from tests.bench.browser import browser_figures  # noqa: E402
 from tests.bench.large import make_large_site  # noqa: E402
 from tests.server.conftest import NOW, PROGRAMME, make_holding, node_headers, raw_of, send, straight_line  # noqa: E402
@@ -132,6 +135,57 @@ def tick_time() -> list[Figure]:
     return [Figure("control tick of 1,000 beds with its writes", median, "ms", "under 300", median < 300)]
 
 
+def recompute_time() -> list[Figure]:
+    """120 days of one-minute readings of one channel, converted and rolled up; and flags on a million readings."""
+    holding = make_holding(name="Bench recompute")
+    channel, by = holding.raw[0], holding.people["owner"]
+    days = 120
+    CalibrationVersion.objects.create(**straight_line(channel, by, valid_from=NOW - timedelta(days=days)))
+    CalibrationVersion.objects.create(
+        **straight_line(channel, by, number=2, valid_from=NOW - timedelta(days=days // 2))
+    )
+    start = NOW - timedelta(days=days)
+    rows = [(channel.pk, start + timedelta(minutes=i), 16000.0 + i % 1440, 0) for i in range(days * 1440)]
+    copy_rows(Reading, ["channel_id", "time", "raw", "quality"], rows, fresh=True)
+    took = best(lambda: recompute(channel, start, NOW, lambda done, total: True))
+    n = 1_000_000
+    rng = np.random.default_rng(1)
+    raw = 20000 + 800 * np.sin(np.arange(n) / 300) + rng.normal(0, 20, n)
+    rules = FlagRules(0, 65535, 0.5, 65534.5, 5000, 1200, 3600, 900, 3600, 27000, 400)
+    flagged = best(lambda: flag_series(np.arange(n) * 60.0, raw, rules))
+    return [
+        Figure("recompute 120 days of one-minute data of one channel", took, "s", "under 3", took < 3),
+        Figure("flags on a million readings", flagged, "s", "under 2", flagged < 2),
+    ]
+
+
+def truth() -> list[Figure]:
+    """The truth test of docs/accuracy.md."""
+    found = measure()
+    doubted = 100 * found.healthy_doubted / found.healthy
+    return [
+        Figure(
+            "two points against the truth, 200 probes, RMSE",
+            found.two_point_rmse,
+            "points",
+            "within 2.0",
+            found.two_point_rmse <= 2,
+        ),
+        Figure(
+            "weighed series against the truth, RMSE",
+            found.weighed_rmse,
+            "points",
+            "within 0.8",
+            found.weighed_rmse <= 0.8,
+        ),
+        Figure(
+            "pore conductivity against the truth, 95 % of", found.pore_95_pct, "%", "within 8", found.pore_95_pct <= 8
+        ),
+        Figure("faults named within a day", 100 * found.named_share, "%", "at least 95", found.named_share >= 0.95),
+        Figure("healthy channels doubted", doubted, "%", "at most 2", doubted <= 2),
+    ]
+
+
 def simulate_time() -> list[Figure]:
     holding = make_holding(name="Bench simulate")
     client = Client()
@@ -190,7 +244,17 @@ def main() -> None:
     call_command("migrate", verbosity=0)
     assert Channel.objects.count() == 0
     figures: list[Figure] = []
-    for measure in (season, ingest_rate, copy_ratio, tick_time, simulate_time, large_site, first_scripts):
+    for measure in (
+        season,
+        ingest_rate,
+        copy_ratio,
+        tick_time,
+        simulate_time,
+        recompute_time,
+        truth,
+        large_site,
+        first_scripts,
+    ):
         figures += measure()
     figures += [Figure(*row) for row in browser_figures()]
     print(f"\n{'figure':48} {'value':>12} {'unit':12} {'budget':20} met")
