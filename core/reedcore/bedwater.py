@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
@@ -56,7 +57,7 @@ def combine(probes: Sequence[ProbeWater], rule: Rule) -> BedWaterContent:
     Probes not to be used, or without a value, are left out; doubtful or provisional ones count only where no sound one
     is there. With one probe every rule gives that probe.
     """
-    there = [p for p in probes if np.isfinite(p.theta) and p.trust is not Trust.NOT_TO_BE_USED]
+    there = [p for p in probes if math.isfinite(p.theta) and p.trust is not Trust.NOT_TO_BE_USED]
     sound = [p for p in there if p.trust is Trust.TRUSTED and not p.provisional]
     firm = [p for p in there if not p.provisional]
     used = sound or firm or there
@@ -66,6 +67,8 @@ def combine(probes: Sequence[ProbeWater], rule: Rule) -> BedWaterContent:
     left_out = tuple(p.name for p in probes if p not in used)
     if not used:
         return BedWaterContent(float("nan"), float("nan"), (), left_out)
+    if len(used) == 1:
+        return BedWaterContent(used[0].theta, 0.0, (used[0].name,), left_out)
     values = np.array([p.theta for p in used])
     level = np.median(values) if rule is Rule.MEDIAN else values.min() if rule is Rule.DRIEST else values.mean()
     return BedWaterContent(float(level), float(np.ptp(values)), tuple(p.name for p in used), left_out)

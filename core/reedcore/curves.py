@@ -72,8 +72,10 @@ class Curve:
 def value_from_curve(x: Series, curve: Curve) -> Series:
     """What x means: y in the curve's own unit, same shape. NaN in, NaN out; no clamping, extrapolation is told apart
     by `extrapolated`. x a curve cannot take (below 0 under a root, not above 0 under a logarithm) gives NaN."""
-    v = np.asarray(x, dtype=float)
     c = curve.coefficients
+    if curve.form is Form.LINEAR and isinstance(x, float):
+        return c[0] + c[1] * x  # a control tick asks this of every probe
+    v = np.asarray(x, dtype=float)
     with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
         if curve.form is Form.TABLE:
             y = _along_table(v, np.array(c[::2]), np.array(c[1::2]))

@@ -14,6 +14,8 @@ from .flags import FLAG_WORDS, Flag, FlagRules, flag_series, usable
 from .gain import Gain, GivenPulse, gain_of
 
 DAY_S = 86400.0
+WEEK_OUTSIDE = 0.05
+"""Share of a week's readings that may lie beyond the captured span."""
 
 
 class Trust(StrEnum):
@@ -72,7 +74,8 @@ class Record:
     time_s, raw : shape (n,), ascending [s, raw]. now_s : the moment of judging. curve : of the calibration in force, None
     without one. noise_raw : scatter seen at calibration [raw]. pore_space : [m3/m3]. volume_l : per plant, None where the
     channel is not a bed's. pulses : in order. other : θ of another probe of the bed on the same times, NaN where none.
-    temp_c : temperature on the same times. is_water : the curve gives θ.
+    temp_c : temperature on the same times. is_water : the curve gives θ. week_outside : share of the week's readings beyond the
+    captured range.
     """
 
     time_s: FloatArray
@@ -87,6 +90,7 @@ class Record:
     temp_c: FloatArray | None = None
     is_water: bool = True
     silent_after_s: float = 1800.0
+    week_outside: float = float("nan")
 
 
 @dataclass(frozen=True)
@@ -243,7 +247,10 @@ def _span(r: Record, good: np.ndarray, gain: Gain | None) -> list[Finding]:
     low, high = float(np.quantile(x, 0.01)), float(np.quantile(x, 0.99))
     over = max(r.curve.low - low, high - r.curve.high)
     out = []
-    if over > 0.1 * width:
+    if r.week_outside > WEEK_OUTSIDE:
+        words = f"{100 * r.week_outside:.0f} % of the week's readings lie beyond the captured span"
+        out.append(Finding(Sign.OUTSIDE_SPAN, r.week_outside, WEEK_OUTSIDE, words))
+    elif over > 0.1 * width:
         words = f"readings go {100 * over / width:.0f} % of the captured span beyond it"
         out.append(Finding(Sign.OUTSIDE_SPAN, over, 0.1 * width, words))
     if gain is not None and gain.doubtful and gain.median < 1 and (high - low) < 0.06 * width:

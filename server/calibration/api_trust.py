@@ -16,10 +16,10 @@ from fitting.models import Channel, Probe
 from places.models import Site
 from places.substrates import medium_of
 from readings.series import bucketed
-from reedcore.curves import EXPRESSIONS, Form
-from reedcore.flags import FLAG_WORDS, NOT_FOR_CONTROL, Flag
+from reedcore.curves import EXPRESSIONS, Form, extrapolated
+from reedcore.flags import FLAG_WORDS, NOT_FOR_CONTROL, Flag, spans_of
 from reedcore.methods import method
-from reedcore.retention_fit import suction_kpa_from_theta
+from reedcore.retention_fit import suction_kpa_from_theta, theta_from_suction_kpa
 
 from . import services, versions
 from .api import Published, after_publishing
@@ -34,6 +34,8 @@ from .services import name_of, now_of
 from .tasks import order_check
 from .trial import Trial, held_throughout, laid_over, run_trial
 from .trust import judge_channel, rules_of, set_rules, set_trust, trust_now
+
+BEYOND = "beyond the captured range: extrapolated"
 
 
 @dataclass
@@ -160,13 +162,15 @@ def check_now(request: Request, site_id: int) -> CheckOrdered:
 
 @dataclass
 class RecordOut:
-    """A channel's record in even steps: raw, value, and flags and versions on it. suction_kpa: where θ has one."""
+    """A channel's record in even steps: raw, value, and flags and versions on it. suction_kpa: of θ, and theta_by_retention:
+    of a suction, by the retention curve of the bed's medium; empty elsewhere."""
 
     start: datetime
     step_min: float
     raw: list[float | None]
     value: list[float | None]
     suction_kpa: list[float | None]
+    theta_by_retention: list[float | None]
     unit: str
     flags: list[FlagOut]
     versions: list[VersionMark]
@@ -193,14 +197,26 @@ def record(request: Request, channel_id: int) -> RecordOut:
     theta = current is not None and current.gives == "theta"
     if theta:
         value = np.where(times >= min(v.valid_from for v in held).timestamp(), value, np.nan)
-    suction = []
+    suction, water = [], []
+    if channel.quantity == "suction" and channel.bed is not None:
+        m = medium_of(channel.bed)
+        water = [theta_from_suction_kpa(float(np.clip(v, 0, 1000)), m) if v == v else None for v in value]
     if theta and channel.bed is not None:
         m = medium_of(channel.bed)
         suction = [suction_kpa_from_theta(float(v), m) if v == v else None for v in value]
     marks = [_mark(v, channel) for v in held if v.valid_from >= start]
     flags = [*(_flag(s) for s in spans), *_arrivals(channel, start)]
+    if current is not None:
+        beyond = np.asarray(extrapolated(raw, current.curve)) == 1
+        zone = now.tzinfo
+        flags += [
+            FlagOut("extrapolated", BEYOND, datetime.fromtimestamp(a, zone), datetime.fromtimestamp(b, zone), n, False)
+            for a, b, n in spans_of(times, beyond)
+        ]
     unit = "% v/v" if theta else ""
-    return RecordOut(start, width.total_seconds() / 60, raw.tolist(), value.tolist(), suction, unit, flags, marks)
+    return RecordOut(
+        start, width.total_seconds() / 60, raw.tolist(), value.tolist(), suction, water, unit, flags, marks
+    )
 
 
 def _mark(v: CalibrationVersion, channel: Channel) -> VersionMark:

@@ -312,7 +312,14 @@ def _ph(session: BenchSession, captures: list[Capture], _form: str) -> Draft | N
         bool(session.settings.get("reads_mv")),
     )
     figures = {"slope_pct": made.slope_pct, "asymmetry_mv": made.asymmetry_mv}
-    return _finish(session, captures, made.curve, words=_sentence(made.words), passed=made.passed, figures=figures)
+    return _finish(
+        session,
+        captures,
+        made.curve,
+        words=_sentence(made.words) + _drift(session, captures),
+        passed=made.passed,
+        figures=figures,
+    )
 
 
 def _ion(session: BenchSession, captures: list[Capture], _form: str) -> Draft | None:
@@ -327,10 +334,23 @@ def _ion(session: BenchSession, captures: list[Capture], _form: str) -> Draft | 
         session,
         captures,
         made.curve,
-        words=_sentence(made.words),
+        words=_sentence(made.words) + _drift(session, captures),
         passed=made.passed,
         figures={"slope_pct": made.slope_pct},
     )
+
+
+def _drift(session: BenchSession, captures: list[Capture]) -> str:
+    """How far the calibration before has drifted by these captures, in a sentence; empty without one."""
+    last = (
+        session.channel.calibrations.filter(reverted_at=None).order_by("-number").first() if session.channel else None
+    )
+    if last is None:
+        return ""
+    off = [float(value_from_curve(c.raw, last.curve)) - float(c.reference or 0) for c in captures]
+    worst = max(off, key=abs)
+    days = (captures[-1].taken_at - last.published_at).total_seconds() / 86400
+    return f" Version {last.number} has drifted by up to {worst:+.2g} in {days:.0f} days."
 
 
 def _temperature(captures: list[Capture]) -> float:

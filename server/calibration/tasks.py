@@ -15,6 +15,8 @@ from .history import first_reading, recompute
 from .trust import judge_channel
 
 CHECK = "check_channels"
+ROLL_UP = timedelta(days=2)
+"""How far back the night's check works the hours out anew, so that they are whole by morning."""
 NIGHTLY_AFTER = timedelta(hours=3)
 
 
@@ -52,7 +54,7 @@ def order_check(site: Site, title: str = "Every channel judged") -> Job:
 
 @app.task(name="check_channels", queue="default")
 def check_channels(job_id: int) -> None:
-    """Judge the last day of every channel of a site."""
+    """Work the last hours of every channel of a site out, and judge its last day."""
     job = Job.objects.select_related("site").get(pk=job_id)
     channels = Channel.objects.filter(node__site=job.site, retired_at=None, node__retired_at=None)
     rows = list(channels.select_related("node__site", "bed__house__site", "bed__own_medium", "probe").order_by("pk"))
@@ -60,6 +62,9 @@ def check_channels(job_id: int) -> None:
         return
     now = site_now(job.site)
     for done, channel in enumerate(rows):
+        first = first_reading(channel)
+        if first is not None:
+            recompute(channel, max(first, now - ROLL_UP), now, lambda _done, _total: True)
         judge_channel(channel, now)
         if done % 10 == 9 and not _go_on(job, done + 1, len(rows)):
             return

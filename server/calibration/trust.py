@@ -5,6 +5,7 @@ from datetime import datetime, timedelta
 
 import numpy as np
 from django.db import transaction
+from django.db.models import Sum
 
 from accounts.models import User
 from common.events import tell
@@ -20,7 +21,7 @@ from reedcore.sense import Judgement, Record, Trust, judge_record
 from reedcore.sensors import quantity
 
 from .history import read_raw
-from .models import CalibrationVersion, ChannelTrust, FlagRule, FlagSpan
+from .models import CalibrationVersion, ChannelTrust, FlagRule, FlagSpan, HourValue
 from .queries import current_calibrations, in_force, water_content_series
 
 WINDOW = timedelta(hours=24)
@@ -101,7 +102,15 @@ def record_of(channel: Channel, now: datetime) -> Record:
     return replace(
         held, pore_space=medium_of(bed).theta_s, volume_l=volume_of(bed), pulses=tuple(pulses_of(channel, now)),
         other=_other_probe(channel, times, now),
+        week_outside=_week_outside(channel, now),
     )  # fmt: skip
+
+
+def _week_outside(channel: Channel, now: datetime) -> float:
+    """Share of the last week's readings beyond the captured range, by the hours worked out so far; NaN without any."""
+    hours = HourValue.objects.filter(channel=channel, hour__gte=now - timedelta(days=7), hour__lte=now)
+    sums = hours.aggregate(outside=Sum("outside"), readings=Sum("readings"))
+    return sums["outside"] / sums["readings"] if sums["readings"] else float("nan")
 
 
 def _aligned(
@@ -275,6 +284,12 @@ class TrustNow:
 
     trust: Trust
     words: str
+
+
+def doubted(channel_ids: list[int]) -> list[ChannelTrust]:
+    """Rows of channels that are not simply trusted: few, so that a tick reads few."""
+    rows = ChannelTrust.objects.filter(channel__in=channel_ids).exclude(trust=Trust.TRUSTED, now_flag="", override="")
+    return list(rows.select_related("override_by"))
 
 
 def trust_now(row: ChannelTrust | None, now: datetime) -> TrustNow:

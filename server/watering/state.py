@@ -3,9 +3,9 @@
 from dataclasses import dataclass, field
 from datetime import datetime
 
-from calibration.models import CalibrationVersion
+from calibration.models import CalibrationVersion, ChannelTrust
 from calibration.queries import current_calibrations
-from calibration.trust import trust_now
+from calibration.trust import doubted, trust_now
 from fitting.models import Channel, Quantity
 from places.beds import setup_of
 from places.models import Bed, Site
@@ -21,6 +21,12 @@ from .models import BedControl, ProgrammeVersion
 
 FRESH_S = 900.0
 WATER_QUANTITIES = (Quantity.RAW, Quantity.PERMITTIVITY)
+SHARED = ("house__site", "pump__tank", "pump__actuator", "own_medium")
+"""What many beds share is made once, not once a bed."""
+CHANNEL_FIELDS = (
+    *("bed_id", "quantity", "probe__name", "probe__dripper_distance_cm"),
+    *("latest__time", "latest__raw", "latest__quality"),
+)
 PROGRAMME_FIELDS = tuple(Programme.__dataclass_fields__)
 
 
@@ -72,7 +78,7 @@ def programme_of(version: ProgrammeVersion) -> Programme:
 
 def gather(site: Site, now: datetime, bed_ids: list[int] | None = None) -> SiteState:
     """Read the state of a site's beds (or some of them) at a moment."""
-    beds = Bed.standing.filter(house__site=site).select_related("house__site", "pump__tank", "valve", "own_medium")
+    beds = Bed.standing.filter(house__site=site).select_related("valve").prefetch_related(*SHARED)
     beds = list(beds if bed_ids is None else beds.filter(pk__in=bed_ids))
     setups = {}
     for bed in beds:
@@ -112,18 +118,23 @@ def waters_of(beds: list[Bed], now: datetime) -> dict[int, WaterReading]:
         probe__retired_at=None,
         latest__isnull=False,
     ).exclude(probe=None)
-    rows = list(channels.select_related("latest", "probe", "trust", "trust__override_by").order_by("pk"))
+    rows = list(channels.select_related("latest", "probe").only(*CHANNEL_FIELDS).order_by("pk"))
     versions = current_calibrations([c.pk for c in rows], now)
+    doubts = {t.channel_id: t for t in doubted([c.pk for c in rows])}
     by_bed: dict[int, list[Channel]] = {}
     for c in rows:
         version = versions.get(c.pk)
         if c.bed_id is not None and (c.quantity == Quantity.RAW or (version is not None and version.gives == "theta")):
             by_bed.setdefault(c.bed_id, []).append(c)
-    return {b.pk: _bed_water(by_bed.get(b.pk, []), versions, Rule(b.probe_rule), now) for b in beds}
+    return {b.pk: _bed_water(by_bed.get(b.pk, []), versions, doubts, Rule(b.probe_rule), now) for b in beds}
 
 
 def _bed_water(
-    channels: list[Channel], versions: dict[int, CalibrationVersion], rule: Rule, now: datetime
+    channels: list[Channel],
+    versions: dict[int, CalibrationVersion],
+    doubts: dict[int, ChannelTrust],
+    rule: Rule,
+    now: datetime,
 ) -> WaterReading:
     newest = max((c.latest for c in channels), key=lambda r: r.time, default=None)
     if newest is None:
@@ -134,7 +145,7 @@ def _bed_water(
         version, name = versions.get(c.pk), c.probe.name if c.probe else ""
         old = (newest.time - c.latest.time).total_seconds() > FRESH_S
         usable = version is not None and version.gives == "theta" and c.latest.quality == Quality.GOOD and not old
-        trust = trust_now(getattr(c, "trust", None), now)
+        trust = trust_now(doubts.get(c.pk), now)
         if version is None or version.gives != "theta":
             why[name] = "not calibrated"
             continue

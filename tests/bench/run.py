@@ -28,7 +28,7 @@ from readings.bulk import _copy, copy_rows  # noqa: E402
 from readings.models import Latest, Reading  # noqa: E402
 from reedcore.bedmodel import run_bed, starting_physics, water_at  # noqa: E402
 from reedcore.flags import FlagRules, flag_series  # noqa: E402
-from tests.bench.accuracy import measure  # noqa: E402
+from tests.bench.accuracy import measure as measure_truth  # noqa: E402
 from tests.bench.browser import browser_figures  # noqa: E402
 from tests.bench.large import make_large_site  # noqa: E402
 from tests.server.conftest import NOW, PROGRAMME, make_holding, node_headers, raw_of, send, straight_line  # noqa: E402
@@ -161,7 +161,7 @@ def recompute_time() -> list[Figure]:
 
 def truth() -> list[Figure]:
     """The truth test of docs/accuracy.md."""
-    found = measure()
+    found = measure_truth()
     doubted = 100 * found.healthy_doubted / found.healthy
     return [
         Figure(

@@ -262,6 +262,14 @@ def test_buffers_give_slope_and_asymmetry_with_a_verdict(holding, grower):
         steady(holding, raw, holding.site.demo_clock.anchor_site + timedelta(minutes=2), noise=0.003, channel=ph)
         answer = capture(grower, holding, "standard", channel=ph, method="ph", standard=buffer, temp_c=25)
     draft = answer.json()["draft"]
+    assert "drifted" not in draft["words"]
+    assert publish(grower, holding, channel=ph, method="ph").status_code == 201
+    for days, raw, buffer in ((9, 4.5, "ph_4"), (10, 6.9, "ph_7")):
+        steady(holding, raw, NOW + timedelta(days=days), noise=0.003, channel=ph)
+        later = capture(grower, holding, "standard", channel=ph, method="ph", standard=buffer, temp_c=25).json()[
+            "draft"
+        ]
+    assert "Version 1 has drifted by up to +0.2" in later["words"]
     assert (
         draft["passed"] is False
         and draft["figures"]["slope_pct"] == pytest.approx(84, abs=1)

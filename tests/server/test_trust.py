@@ -374,7 +374,36 @@ def test_a_tensiometer_beside_a_probe_gives_an_own_medium(holding, grower):
     assert fields_of(swapped) == ["suction"]
 
 
+def test_a_week_beyond_the_captured_span_is_found_by_the_hours(holding, grower):
+    holding.calibrate(0)
+    CalibrationVersion.objects.update(low=17500, high=30000)
+    day_of(holding.raw[0], 0.63)
+    channel = Channel.objects.select_related("node").get(pk=holding.raw[0].pk)
+    assert judge_channel(channel, NOW).trust == "trusted"
+    job = Job.objects.create(site=holding.site, kind="check_channels", title="t", created_at=NOW)
+    day_of_before = [
+        Reading(channel=channel, time=NOW - timedelta(hours=30, minutes=5 * i), raw=16000) for i in range(60)
+    ]
+    Reading.objects.bulk_create(day_of_before)
+    check_channels(job.pk)
+    row = ChannelTrust.objects.get(channel=channel)
+    assert row.trust == "doubtful" and "of the week's readings lie beyond" in row.words
+
+
+def test_a_tensiometer_is_shown_as_water_by_its_medium(holding, grower):
+    suction = Channel.objects.create(node=holding.node, quantity="suction", bed=holding.beds[0], register=77)
+    Reading.objects.bulk_create(
+        [Reading(channel=suction, time=NOW - timedelta(minutes=5 * i), raw=2.0) for i in range(200)]
+    )
+    shown = send(grower, "get", f"channels/{suction.pk}/record/").json()
+    water = [v for v in shown["theta_by_retention"] if v is not None]
+    assert 0.3 < water[0] < 0.9 and shown["suction_kpa"] == []
+
+
 def test_a_reading_outside_the_captured_range_says_so(holding, grower):
     holding.calibrate(0)
+    day_of(holding.raw[0], np.where(np.arange(720) < 360, 0.5, 1.1), noise=1)
+    flags = send(grower, "get", f"channels/{holding.raw[0].pk}/record/").json()["flags"]
+    assert [f["flag"] for f in flags] == ["extrapolated"] and flags[0]["readings"] > 100
     holding.set_raw(0, 9000)
     assert "extrapolated" in send(grower, "get", f"channels/{holding.raw[0].pk}/bench/").json()["value"]["source"]

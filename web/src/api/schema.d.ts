@@ -4087,6 +4087,7 @@ export interface components {
             raw: (number | null)[];
             value: (number | null)[];
             suction_kpa: (number | null)[];
+            theta_by_retention: (number | null)[];
             unit: string;
             flags: components["schemas"]["FlagOut"][];
             versions: components["schemas"]["VersionMark"][];

@@ -64,6 +64,7 @@ function ChannelTrust({ watch, channel, mayChange }: { watch: StageProps["watch"
             {[1, 3, 7, 14].map((d) => <button key={d} type="button" className="quiet-button" aria-pressed={d === days} onClick={() => setDays(d)}>{d === 1 ? "a day" : `${d} days`}</button>)}
             <label><input type="checkbox" checked={hide} onChange={(e) => setHide(e.target.checked)} /> leave flagged readings out</label>
             {water && r.suction_kpa.length > 0 && <span className="quiet">as suction now {fixed(r.suction_kpa.filter((v) => v !== null).at(-1), 1)} kPa, by the medium&apos;s retention curve</span>}
+            {r.theta_by_retention.length > 0 && <span className="quiet">as water content now {fixed((r.theta_by_retention.filter((v) => v !== null).at(-1) ?? 0) * 100, 1)} % v/v, by the medium&apos;s retention curve</span>}
           </div>
         </>
       )}

@@ -51,6 +51,11 @@ const NUMBERS: FieldSpec[] = [
   { name: "dry_limit", label: "Dry limit", unit: "% v/v", scale: 100 },
 ];
 
+const RULES: { value: NonNullable<BedForm["probe_rule"]>; label: string }[] = [
+  { value: "median", label: "their median: one odd probe does not move it" }, { value: "driest", label: "the driest: no plant is left short" },
+  { value: "mean", label: "their mean: every probe counts" }, { value: "not_nearest", label: "their mean without the one nearest to the dripper" },
+];
+
 const SHAPES = [
   { value: "slab", label: "slab" }, { value: "trough", label: "trough" }, { value: "pot", label: "round pot" }, { value: "square_pot", label: "square pot" }, { value: "bag", label: "filled bag" },
 ];
@@ -109,6 +114,9 @@ export default function BedEditor({ layout, house, bed, copy = null, onClose }: 
           </Form.Item>
           <Form.Item label="Container" htmlFor="bed-shape" {...status("shape")}>
             <Select id="bed-shape" aria-label="Container" value={form.shape} options={SHAPES} onChange={(shape) => set({ shape })} />
+          </Form.Item>
+          <Form.Item label="Several probes count as" htmlFor="bed-rule" extra="with one probe every rule gives that probe" {...status("probe_rule")}>
+            <Select id="bed-rule" aria-label="Several probes count as" value={form.probe_rule ?? "median"} options={RULES} onChange={(probe_rule) => set({ probe_rule })} />
           </Form.Item>
           {NUMBERS.filter((f) => !f.shapes || f.shapes.includes(form.shape)).map((f) => {
             const held = form[f.name] as number | null;
