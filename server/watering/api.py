@@ -12,7 +12,7 @@ from common.clock import site_now
 from common.endpoint import endpoint
 from common.figures import Figure, worked
 from places.beds import setup_of
-from places.models import Bed, Site
+from places.models import Bed, House, Site
 from reedcore.errors import OutOfRange
 from reedcore.programme import RANGES, Programme, programme_faults
 from reedcore.weather import Weather
@@ -24,7 +24,7 @@ from .lines import Lines, lines_of
 from .models import CommandState
 from .proposal import proposal_of
 from .ribbon import Drop, Peg, Ribbon, ribbon_of
-from .services import clear_fault, dose_by_hand, publish_programme, resume_bed, stop_bed
+from .services import clear_fault, dose_by_hand, publish_programme, resume_bed, resume_house, stop_bed, stop_house
 from .slip import SlipLine, slip_of
 from .state import bed_state, gather, programme_of
 from .watch import Watch, watch_of
@@ -262,6 +262,25 @@ def bed_stop(request: Request, bed_id: int) -> None:
     """Close the valve and hold the bed until it is resumed."""
     bed = reach(request, Bed, bed_id, Role.GROWER)
     stop_bed(bed, request.user, site_now(bed.house.site))
+
+
+@dataclass
+class HouseHeld:
+    beds: int
+
+
+@endpoint("POST", gives=HouseHeld)
+def house_stop(request: Request, house_id: int) -> HouseHeld:
+    """Emergency stop: close everything in a house and hold it until resumed."""
+    house = reach(request, House, house_id, Role.GROWER)
+    return HouseHeld(stop_house(house, request.user, site_now(house.site)))
+
+
+@endpoint("POST", gives=HouseHeld)
+def house_resume(request: Request, house_id: int) -> HouseHeld:
+    """Let the stopped beds of a house act again."""
+    house = reach(request, House, house_id, Role.GROWER)
+    return HouseHeld(resume_house(house, request.user, site_now(house.site)))
 
 
 @endpoint("POST", status=204)

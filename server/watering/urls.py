@@ -13,6 +13,8 @@ urlpatterns = [
     path("beds/<int:bed_id>/programme/publish/", api.programme_publish),
     path("beds/<int:bed_id>/clear-fault/", api.bed_clear_fault),
     path("beds/<int:bed_id>/stop/", api.bed_stop),
+    path("houses/<int:house_id>/stop/", api.house_stop),
+    path("houses/<int:house_id>/resume/", api.house_resume),
     path("beds/<int:bed_id>/resume/", api.bed_resume),
     path("beds/<int:bed_id>/dose/", api.bed_dose),
     path("gateway/commands/", api.gateway_commands),

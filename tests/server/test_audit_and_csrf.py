@@ -46,6 +46,8 @@ STEPS = {  # steps of a test under way: its beginning and its end leave the line
 }
 DEMO_ONLY = {"sites/{site}/demo/clock/", "demo/probes/{probe}/place/"}
 NEEDS_A_BENCH = {
+    "houses/{house}/stop/",
+    "houses/{house}/resume/",
     "channels/{channel}/captures/",
     "channels/{channel}/calibrations/",
     "dosers/{doser}/calibrations/",

@@ -181,6 +181,8 @@ TABLE = {
     "beds/{bed}/programme/simulate/": ("post", "viewer", {"programme": PROGRAMME, "weather": "clear"}),
     "beds/{bed}/programme/publish/": ("post", "grower", {**PROGRAMME, "number": 0}),
     "beds/{bed}/clear-fault/": ("post", "grower", None),
+    "houses/{house}/stop/": ("post", "grower", None),
+    "houses/{house}/resume/": ("post", "grower", None),
     "beds/{bed}/stop/": ("post", "grower", None),
     "beds/{bed}/resume/": ("post", "grower", None),
     "beds/{bed}/dose/": ("post", "grower", None),

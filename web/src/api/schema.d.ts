@@ -1075,6 +1075,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/houses/{house_id}/resume/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Let the stopped beds of a house act again. */
+        post: operations["house_resume"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/houses/{house_id}/stop/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Emergency stop: close everything in a house and hold it until resumed. */
+        post: operations["house_stop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/": {
         parameters: {
             query?: never;
@@ -3317,6 +3351,10 @@ export interface components {
             /** Format: date */
             whitewashed_on?: string | null;
             version?: number;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        HouseHeld: {
+            beds: number;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         HouseOut: {
@@ -6379,6 +6417,48 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    house_resume: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                house_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HouseHeld"];
+                };
+            };
+        };
+    };
+    house_stop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                house_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HouseHeld"];
+                };
             };
         };
     };

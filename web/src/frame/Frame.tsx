@@ -16,6 +16,7 @@ import { Slip } from "./Slip";
 const Calibrate = lazy(() => import("../stages/calibrate/Calibrate"));
 const Water = lazy(() => import("../stages/water/Water"));
 const LayOut = lazy(() => import("../stages/layout/LayOut"));
+const HouseStop = lazy(() => import("./HouseStop"));
 const Units = lazy(() => import("./Units"));
 const Fit = lazy(() => import("../stages/fit/Fit"));
 
@@ -46,6 +47,7 @@ export function Frame({ me, site, role }: { me: Me; site: number; role: string }
   const [slipOpen, setSlipOpen] = useState(wide);
   const [help, setHelp] = useState(false);
   const [units, setUnits] = useState(false);
+  const [stopping, setStopping] = useState(false);
   const toggleSlip = useCallback((open?: boolean) => setSlipOpen((was) => open ?? !was), []);
   const bed = watch.data?.beds.find((b) => b.id === place.bed) ?? null;
   useEffect(() => {
@@ -69,6 +71,7 @@ export function Frame({ me, site, role }: { me: Me; site: number; role: string }
             </select>
           )}
           <time dateTime={w.now}>{dayName(w.now, w.time_zone)}, {clock(w.now, w.time_zone)}</time>
+          {mayChange && w.beds.length > 0 && <button type="button" className="stop-house" onClick={() => setStopping(true)}>■ Stop…</button>}
           <span className="quiet">{sinceSunrise(w.now, w.sunrise)}{link === "polling" ? ", asking every 3 s" : ""}</span>
         </div>
         <ReedRow watch={w} place={place} />
@@ -97,6 +100,7 @@ export function Frame({ me, site, role }: { me: Me; site: number; role: string }
         </button>
       </footer>
       {units && <Suspense fallback={null}><Units units={me.units} onClose={() => setUnits(false)} /></Suspense>}
+      {stopping && <Suspense fallback={null}><HouseStop watch={w} onClose={() => setStopping(false)} /></Suspense>}
       <Keys beds={w.beds} place={place} help={help} setHelp={setHelp} toggleSlip={toggleSlip} />
     </div>
   );
