@@ -148,7 +148,7 @@ function Publish({ bench, form, mayChange }: { bench: Bench; form: string; mayCh
     return (
       <section className="point open" aria-label="Published">
         <h2>Published</h2>
-        {bench.value.value !== null && <><p>{bench.water ? "The bed has a water content now:" : "It reads now:"}</p><p><Fig figure={bench.value} label={bench.name} big /></p></>}
+        {bench.value.value !== null && <><p>{bench.water ? "The bed has a water content now:" : "It reads now:"}</p><p><Fig figure={bench.value} label={bench.water ? "water content" : bench.name} big /></p></>}
         {bench.water && bench.ml_per_point && <p><Fig figure={bench.water} label="water held" />, and one point is <Fig figure={bench.ml_per_point} label="one point of water content" />.</p>}
         {publish.data.job !== null && <JobLine job={publish.data.job} />}
         {bench.quantity === "raw" && <p className="quiet">Put the probe back in the bed before its programme acts on it.</p>}

@@ -22,8 +22,8 @@ export function TargetList({ rows, bed, onOpen }: { rows: ToCalibrate[]; bed: Be
               <span className="quiet block">{r.probe === null ? "" : `${r.quantity_name}: `}{r.state}{r.provisional ? ", provisional: it stretches the span" : ""}{due(r)}</span>
             </div>
             <span className="list-value">{r.calibrated && <Fig figure={r.value} label={r.name} />}</span>
-            <button type="button" className={r.wanted && !r.calibrated ? "button primary" : "button"} aria-label={`${r.calibrated ? "Open the bench of" : "Calibrate"} ${r.name}`} onClick={() => onOpen(`${r.target}-${r.id}`)}>
-              {r.calibrated ? "Open the bench" : "Calibrate it"}
+            <button type="button" className={r.wanted && !r.calibrated ? "button primary" : "button"} onClick={() => onOpen(`${r.target}-${r.id}`)}>
+              {r.calibrated ? "Open the bench" : "Calibrate it"}<span className="visually-hidden">, {r.name}</span>
             </button>
           </li>
         ))}
