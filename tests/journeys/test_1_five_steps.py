@@ -98,7 +98,7 @@ def test_five_steps(stack, open_page):
     stack.down()
     began = time.monotonic()
     stack.up()
-    assert time.monotonic() - began < 20  # the budget of 10 s is measured by reed bench; this only catches a reinstall
+    assert time.monotonic() - began < 45  # the budget of 10 s is measured by reed bench; this only catches a reinstall
     after_bed, after_watch = bed_at(stack, "6")
     assert after_bed["programme"] == 1 and "calibration 1" in after_bed["theta"]["source"]
     assert after_bed["pulses_today"] >= before_bed["pulses_today"]
