@@ -6,6 +6,7 @@ import os
 import re
 import subprocess
 import sys
+import threading
 import time
 from pathlib import Path
 from typing import IO
@@ -57,43 +58,50 @@ def test(fast: bool, more: list[str]) -> int:
 def _pytest(url: str, fast: bool, more: list[str], folder: Path) -> tuple[int, str]:
     """Run pytest, passing its lines on; its exit code and its closing line.
 
-    The journeys mostly wait for a browser, so the first of them run beside the other tests, and the rest, in two runs,
-    after those, each in a pytest of its own with a product of its own; the closing lines are added up in pytest's own words.
+    The journeys mostly wait for a browser, so some of them run beside the other tests: two chains of runs side by side, each in a pytest of its own with a product of its own; the closing lines are added up in pytest's own words.
     """
     if more or fast:
         return _follow(_start(url, more or ["tests", f"--ignore={JOURNEYS}"], folder / "tests"))
     began = time.monotonic()
     folder.mkdir(parents=True, exist_ok=True)
     journeys = sorted(str(p.relative_to(ROOT)) for p in (ROOT / JOURNEYS).glob("test_*.py"))
-    with Beside(url, journeys[:3], folder / "journeys") as first:
-        results = [_follow(_start(url, ["tests", f"--ignore={JOURNEYS}"], folder / "tests"))]
-        with Beside(url, journeys[5:], folder / "journeys-last") as last:
-            results.append(_follow(_start(url, journeys[3:5], folder / "journeys-middle")))
-    results += [first.result, last.result]
+    with Beside(url, [journeys[:3], journeys[5:]], folder) as beside:
+        results = [
+            _follow(_start(url, ["tests", f"--ignore={JOURNEYS}"], folder / "tests")),
+            _follow(_start(url, journeys[3:5], folder / "journeys-too")),
+        ]
+    results += beside.results
     return max(code for code, _ in results), added_up([closing for _, closing in results], time.monotonic() - began)
 
 
 class Beside:
-    """A pytest run whose lines are kept in a file while another is followed, and passed on at the end."""
+    """Pytest runs one after the other, their lines kept in files while other runs are followed, and passed on at the end."""
 
-    def __init__(self, url: str, chosen: list[str], folder: Path) -> None:
-        self.kept = folder.with_suffix(".log").open("w+")
-        self.process = _start(url, chosen, folder, self.kept)
-        self.result = (1, "")
+    def __init__(self, url: str, groups: list[list[str]], folder: Path) -> None:
+        self.jobs = [(chosen, folder / f"beside-{i}") for i, chosen in enumerate(groups)]
+        self.url = url
+        self.results: list[tuple[int, str]] = []
+        self.thread = threading.Thread(target=self._run)
+
+    def _run(self) -> None:
+        for chosen, folder in self.jobs:
+            with folder.with_suffix(".log").open("w") as kept:
+                _start(self.url, chosen, folder, kept).wait()
 
     def __enter__(self) -> Beside:
+        self.thread.start()
         return self
 
     def __exit__(self, *_: object) -> None:
-        self.process.wait()
-        self.kept.seek(0)
-        lines = self.kept.read().splitlines()
-        self.kept.close()
-        print("\n".join(lines), flush=True)
-        closing = next((line.strip() for line in reversed(lines) if CLOSING.match(line)), "")
-        if not closing:
-            raise StepFailed("the journeys", "pytest ended without its closing line", "see the lines above")
-        self.result = (self.process.returncode, closing)
+        self.thread.join()
+        for _, folder in self.jobs:
+            lines = folder.with_suffix(".log").read_text().splitlines()
+            print("\n".join(lines), flush=True)
+            closing = next((line.strip() for line in reversed(lines) if CLOSING.match(line)), "")
+            if not closing:
+                raise StepFailed("the journeys", "pytest ended without its closing line", "see the lines above")
+            failed = any(word in closing for word in ("failed", "error"))
+            self.results.append((int(failed), closing))
 
 
 def added_up(closings: list[str], seconds: float) -> str:

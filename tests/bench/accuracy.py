@@ -56,7 +56,7 @@ def capture(h: Hidden, response: float, rng: np.random.Generator, start: float =
         seen = follow(seen, response, EVERY_S, h.probe.bench_lag_s)
         times.append(k * EVERY_S)
         raws.append(raw_from_water_content(seen, h.probe.curve) + float(rng.normal(0, h.probe.noise_raw)))
-        if k >= 12:
+        if k >= 12 and k % 4 == 0:
             steady = steadiness(np.array(times[-40:]), np.array(raws[-40:]), h.span_raw)
             if steady.steady:
                 return steady.mean, steady.noise
