@@ -71,7 +71,7 @@ export function Frame({ me, site, role }: { me: Me; site: number; role: string }
             </select>
           )}
           <time dateTime={w.now}>{dayName(w.now, w.time_zone)}, {clock(w.now, w.time_zone)}</time>
-          {mayChange && w.beds.length > 0 && <button type="button" className="stop-house" onClick={() => setStopping(true)}>■ Stop…</button>}
+          {mayChange && w.beds.length > 0 && <button type="button" className="stop-house" onClick={() => setStopping(true)}>Stop…</button>}
           <span className="quiet">{sinceSunrise(w.now, w.sunrise)}{link === "polling" ? ", asking every 3 s" : ""}</span>
         </div>
         <ReedRow watch={w} place={place} />
