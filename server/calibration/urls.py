@@ -1,6 +1,6 @@
 from django.urls import path
 
-from . import api, api_trust
+from . import api, api_batch, api_trust
 
 urlpatterns = [
     path("sites/<int:site_id>/probes/", api.probes),
@@ -27,7 +27,7 @@ urlpatterns = [
     path("sites/<int:site_id>/check/", api_trust.check_now),
     path("sites/<int:site_id>/trials/", api_trust.trial),
     path("sites/<int:site_id>/trials/adopt/", api_trust.trial_adopt),
-    path("sites/<int:site_id>/batch/", api.batch),
-    path("sites/<int:site_id>/batch/captures/", api.batch_capture),
-    path("sites/<int:site_id>/batch/publish/", api.batch_publish),
+    path("sites/<int:site_id>/batch/", api_batch.batch),
+    path("sites/<int:site_id>/batch/captures/", api_batch.batch_capture),
+    path("sites/<int:site_id>/batch/publish/", api_batch.batch_publish),
 ]
