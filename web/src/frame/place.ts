@@ -25,7 +25,7 @@ export function usePlace(): Place {
 }
 
 /** Go to a stage; the chosen bed stays chosen. */
-export function useGo(): (stage: Stage, bed: number | null) => void {
+export function useGo(): (stage: Stage, bed: number | null, part?: string) => void {
   const navigate = useNavigate();
-  return (stage, bed) => void navigate(bed === null ? `/${stage}` : `/${stage}/${bed}`);
+  return (stage, bed, part) => void navigate(`/${stage}${bed === null ? "" : `/${bed}`}${part ? `?part=${part}` : ""}`);
 }

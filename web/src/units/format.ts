@@ -57,3 +57,8 @@ export const seconds = (value: number | null | undefined): string => {
 };
 
 export const millilitres = (value: number): string => (value < 1000 ? `${fixed(value, 0)} mL` : `${fixed(value / 1000, 2)} L`);
+
+/** Names one after the other; of many, the first ones, the last, and how many there are. */
+export const counted = (names: string[], most = 8): string => (names.length <= most ? names.join(", ") : `${names.slice(0, most - 2).join(", ")} … ${names.at(-1) ?? ""} (${names.length})`);
+
+export const capital = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);

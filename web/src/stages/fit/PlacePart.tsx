@@ -1,10 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, problemOf, take, type NodeOut } from "../../api/client";
+import { api, problemOf, take, type NodeOut, type Probe } from "../../api/client";
 import { useCatalogue, useChange, useLayout, useProbes } from "../../api/queries";
 import { PlaceDrawing } from "../../drawings/PlaceDrawing";
 import type { StageProps } from "../../frame/Frame";
-import { fixed } from "../../units/format";
+import { useGo } from "../../frame/place";
+import { counted, fixed } from "../../units/format";
 
 /** Where a probe goes in its container: drag it, see what it reads, keep the place; and which plants speak for the bed. */
 export default function PlacePart({ watch, bed, mayChange }: StageProps & { nodes: NodeOut[] }) {
@@ -28,7 +29,7 @@ export default function PlacePart({ watch, bed, mayChange }: StageProps & { node
     (place: { across_cm: number; depth_cm: number; plant: number | null }) => take(api.PUT("/api/probes/{probe_id}/move/", { params: { path: { probe_id: probe?.id ?? 0 } }, body: place })),
     "probes", "bench", "placement",
   );
-  if (!bed) return <><h1>Place a probe</h1><p className="lead">Choose a bed in the row above; its container is then drawn to scale.</p></>;
+  if (!bed) return <WhichBed watch={watch} probes={probes.data ?? []} />;
   const form = layout.data?.houses.flatMap((h) => h.beds).find((b) => b.id === bed.id)?.form;
   const p = judged.data;
   return (
@@ -89,5 +90,30 @@ function Plants({ count, chosen, onChoose }: { count: number; chosen: number | n
         <input className="inline-number" inputMode="numeric" aria-label="Number of the plant" value={chosen ?? ""} onChange={(e) => { const v = Number(e.target.value); if (v >= 1 && v <= count) onChoose(v); }} /> of {count}
       </figcaption>
     </figure>
+  );
+}
+
+/** Without a bed: where each probe sits now, and the beds that have none. */
+function WhichBed({ watch, probes }: { watch: StageProps["watch"]; probes: Probe[] }) {
+  const go = useGo();
+  const [house, setHouse] = useState<number | null>(null);
+  const houses = watch.air.filter((a) => watch.beds.some((b) => b.house === a.house));
+  const here = house ?? houses[0]?.house;
+  const bare = watch.beds.filter((b) => !probes.some((p) => p.bed === b.id));
+  return (
+    <>
+      <h1>Place a probe</h1>
+      <p className="lead">{bare.length === 0 ? "Every bed has a probe. " : `Without a probe: bed ${counted(bare.map((b) => b.name))}. `}Choose a bed; its container is then drawn to scale.</p>
+      {houses.length > 1 && <label>In{" "}<select className="inline-select" value={here} onChange={(e) => setHouse(Number(e.target.value))}>{houses.map((h) => <option key={h.house} value={h.house}>{h.name}</option>)}</select></label>}
+      <ul className="probe-list">
+        {watch.beds.filter((b) => b.house === here).map((b) => (
+          <li key={b.id}>
+            <span><b>Bed {b.name}</b>, {b.crop}{" "}
+              <span className="quiet">{probes.filter((p) => p.bed === b.id).map((p) => `probe ${p.name}: ${fixed(p.depth_cm, 1)} cm deep, ${fixed(p.dripper_distance_cm, 1)} cm from the dripper`).join("; ") || "no probe yet"}</span></span>
+            <button type="button" className="button" aria-label={`Place in bed ${b.name}`} onClick={() => go("fit", b.id, "place")}>Place</button>
+          </li>
+        ))}
+      </ul>
+    </>
   );
 }

@@ -27,10 +27,10 @@ export default function ElectricsPart({ watch, mayChange }: StageProps) {
         {open.length > 0 && `${open.length} of ${devices.data.length} devices still stand on a usual plate; read theirs.`}
       </p>
       <p className="quiet">Mains beside water: residual-current protection, isolation before opening a box, a licensed electrician; local code decides. Software is no safety device.</p>
-      {devices.data.map((d) => (
+      {alike(devices.data).map(([d, ...others]) => d && (
         <section key={`${d.device}${d.id}`} className="device" aria-label={d.name}>
           <div className="section-head">
-            <h2>{d.name}</h2>
+            <h2>{d.name}{others.length > 0 && `, and ${others.length} alike`}</h2>
             <span className="quiet">{d.form.power_w} W at {d.form.supply_v} V, contact {d.form.contact_a} A, {d.form.cable_m} m of {d.form.cable_mm2} mm²{d.kept ? "" : "; a usual plate, not read yet"}</span>
             {mayChange && <button type="button" className="quiet-button" aria-label={`${d.kept ? "change" : "enter its plate"}: ${d.name}`} onClick={() => setEditing(d)}>{d.kept ? "change" : "enter its plate"}</button>}
           </div>
@@ -44,11 +44,29 @@ export default function ElectricsPart({ watch, mayChange }: StageProps) {
               </li>
             ))}
           </ul>
+          {others.length > 0 && (
+            <details>
+              <summary>The {others.length} alike, each with its own plate</summary>
+              <ul className="names">
+                {others.map((o) => <li key={`${o.device}${o.id}`}>{mayChange ? <button type="button" className="quiet-button" aria-label={`${o.kept ? "change" : "enter its plate"}: ${o.name}`} onClick={() => setEditing(o)}>{o.name}</button> : o.name}</li>)}
+              </ul>
+            </details>
+          )}
         </section>
       ))}
       {editing && <SheetEditor device={editing} onClose={() => setEditing(null)} />}
     </>
   );
+}
+
+/** Devices whose sheet and findings are the same stand together; a device that differs stands alone. */
+function alike(devices: Device[]): Device[][] {
+  const groups = new Map<string, Device[]>();
+  for (const d of devices) {
+    const key = devices.length <= 12 ? `${d.device}${d.id}` : JSON.stringify([d.device, d.kept, { ...d.form, version: 0 }, d.findings]);
+    groups.set(key, [...(groups.get(key) ?? []), d]);
+  }
+  return [...groups.values()];
 }
 
 function SheetEditor({ device, onClose }: { device: Device; onClose: () => void }) {

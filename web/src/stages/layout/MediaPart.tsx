@@ -7,7 +7,7 @@ import { WaterColumns } from "../../drawings/WaterColumns";
 import { Fig } from "../../frame/Fig";
 import { at, NumberField, TextField } from "../../frame/Field";
 import type { StageProps } from "../../frame/Frame";
-import { fixed, percent } from "../../units/format";
+import { capital, counted, fixed, percent } from "../../units/format";
 
 /** Media of the library and of one's own; how water stands in them, and why a tall pot drains better. */
 export default function MediaPart({ watch, bed, mayChange, layout }: StageProps & { layout: Layout }) {
@@ -15,7 +15,7 @@ export default function MediaPart({ watch, bed, mayChange, layout }: StageProps 
   const chosenBed = layout.houses.flatMap((h) => h.beds).find((b) => b.id === bed?.id);
   const [picked, setPicked] = useState<string | null>(null);
   const [editing, setEditing] = useState<MediumRow | "new" | null>(null);
-  const code = picked ?? chosenBed?.form.medium ?? media.data?.[0]?.code ?? "coir";
+  const code = picked ?? chosenBed?.form.medium ?? mostUsed(media.data);
   const own = chosenBed?.form.height_cm ?? 10;
   const heights = [...new Set([own, own * 2, own / 2])].filter((h) => h >= 2 && h <= 100).sort((a, b) => a - b);
   const volume = chosenBed?.figures.volume?.value ?? null;
@@ -28,7 +28,7 @@ export default function MediaPart({ watch, bed, mayChange, layout }: StageProps 
   return (
     <>
       <h1>Substrate, and how water stands in it</h1>
-      <p className="lead">{profile.data?.sentence ?? "A drained container is wet at its foot and drier towards its top."}</p>
+      <p className="lead">{profile.data ? capital(profile.data.sentence) : "A drained container is wet at its foot and drier towards its top."}</p>
       {profile.data && <WaterColumns profile={profile.data} />}
       {chosenBed && profile.data?.at_capacity_l != null && (
         <p>
@@ -46,7 +46,7 @@ export default function MediaPart({ watch, bed, mayChange, layout }: StageProps 
             <tr key={m.code} className={m.code === code ? "chosen" : ""}>
               <th scope="row">{m.form.name}<span className="quiet block">{m.form.origin}</span></th>
               <td>{percent(m.form.theta_s, 0)}</td><td>{percent(m.form.theta_r, 0)}</td><td>{m.form.alpha}</td><td>{m.form.n}</td><td>{percent(m.form.dry_mix_theta, 0)}</td>
-              <td>{m.beds.join(", ") || "–"}</td>
+              <td>{counted(m.beds) || "–"}</td>
               <td>
                 <button type="button" className="quiet-button" aria-pressed={m.code === code} aria-label={`Show ${m.form.name}`} onClick={() => setPicked(m.code)}>show</button>
                 {m.id !== null && mayChange && <button type="button" className="quiet-button" aria-label={`Change ${m.form.name}`} onClick={() => setEditing(m)}>change</button>}
@@ -60,6 +60,8 @@ export default function MediaPart({ watch, bed, mayChange, layout }: StageProps 
     </>
   );
 }
+
+const mostUsed = (media: MediumRow[] | undefined): string => media?.reduce((a, b) => (b.beds.length > a.beds.length ? b : a)).code ?? "coir";
 
 function MediumEditor({ site, row, like, onClose }: { site: number; row: MediumRow | null; like: MediumRow | undefined; onClose: () => void }) {
   const start = row?.form ?? { name: "", theta_s: 0.9, theta_r: 0.12, alpha: 0.1, n: 1.7, dry_mix_theta: 0.06, origin: "", version: 0, ...(like ? { ...like.form, name: "", origin: `like ${like.form.name}`, version: 0 } : {}) };
@@ -87,7 +89,7 @@ function MediumEditor({ site, row, like, onClose }: { site: number; row: MediumR
         <TextField label="Where the numbers come from" value={form.origin ?? ""} maxLength={120} onChange={(origin) => setForm({ ...form, origin })} />
       </Form>
       {save.isError && <p role="alert" className="error">{problemOf(save.error)}</p>}
-      {row && row.beds.length > 0 && <p className="quiet">A change moves the capacity of beds {row.beds.join(", ")}.</p>}
+      {row && row.beds.length > 0 && <p className="quiet">A change moves the capacity of beds {counted(row.beds)}.</p>}
     </Drawer>
   );
 }
