@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
@@ -14,9 +14,11 @@ import numpy as np
 from reedcore.bedmodel import BedWater, water_at
 from reedcore.conductivity import bulk_ec_from_pore
 from reedcore.crop import water_use_ml_per_plant_min
-from reedcore.decide import BedState
 from reedcore.probe import REFRACTIVE_A, REFRACTIVE_B, Probe, series_raw
-from reedcore.programme import BedSetup, Programme, propose_programme
+from reedcore.programme import BedSetup, Programme
+from reedcore.programme_json import programme_as_json, with_paths
+from reedcore.reasons import BedState
+from reedcore.schools import propose_programme
 from reedcore.simulate import SimulatedDay, Surroundings, simulate
 
 from .holding import BedTruth, Holding, probe_of
@@ -64,11 +66,11 @@ class HistoryMaker:
         demand = water_use_ml_per_plant_min(bed.crop, climate["radiation_w_m2"], climate["vpd_kpa"])
         peak = float(max(demand[i : i + 1440].sum() for i in range(0, self.minutes - 1440, 1440)))
         programme = propose_programme(setup, peak * 1.15).programme
-        programme = replace(programme, **{k: v for k, v in bed.definition["programme"].items() if k != "publish"})
+        programme = with_paths(programme, {k: v for k, v in bed.definition["programme"].items() if k != "publish"})
         theta = programme.high - 0.01
         water = water_at(theta, bed.definition["feed_ec_ms_cm"] * 1.3, bed.physics)
         sunrise, sunset = self.sky.sun_times(self.start.date())
-        state = BedState(setup, theta, self.start, sunrise, sunset, tank_l=1e6)
+        state = BedState(setup, theta, self.start, sunrise, sunset, self.start, tank_l=1e6)
         parts: list[SimulatedDay] = []
         for first, last, event in self._segments(bed):
             state = replace(state, stopped=bool(event.get("stopped", False)))
@@ -140,7 +142,7 @@ def _joined(programme: Programme, parts: list[SimulatedDay], automatic: bool) ->
         for p in part.pulses:
             history.pulses.append({"at": p.at.isoformat(), "seconds": p.seconds, "dose_ml": p.dose_ml})
         for at, decision in part.changes if automatic else []:
-            reasons = [{"why": r.why.value, "numbers": dict(r.numbers)} for r in decision.reasons]
+            reasons = [{"why": r.why.value, "numbers": _known(r.numbers), "text": r.text} for r in decision.reasons]
             history.decisions.append(
                 {
                     "at": at.isoformat(),
@@ -152,6 +154,10 @@ def _joined(programme: Programme, parts: list[SimulatedDay], automatic: bool) ->
             )
     history.water, history.state = parts[-1].end_water, parts[-1].end_state
     return history
+
+
+def _known(numbers: dict[str, float]) -> dict[str, float | None]:
+    return {k: v if -1e300 < v < 1e300 else None for k, v in numbers.items()}
 
 
 def _with_trouble(maker: HistoryMaker, name: str, climate: dict[str, np.ndarray]) -> dict[str, np.ndarray]:
@@ -250,7 +256,7 @@ def _bed_record(bed: BedTruth, history: BedHistory, drain_ml: float) -> dict[str
     assert history.state is not None
     state = history.state
     return {
-        "programme": asdict(history.programme),
+        "programme": programme_as_json(history.programme),
         "pulses": history.pulses,
         "decisions": history.decisions,
         "dry_limit": bed.dry_limit,
@@ -260,9 +266,13 @@ def _bed_record(bed: BedTruth, history: BedHistory, drain_ml: float) -> dict[str
         "salt": float(history.water.salt),
         "drain_ml": drain_ml,
         "control": {
-            "latched": state.latched,
-            "tries": state.tries,
-            "fault": state.fault,
+            "latched": state.memory.latched,
+            "tries": state.memory.tries,
+            "fault": state.memory.fault,
+            "span": state.memory.span.value if state.memory.span else "",
+            "span_since": state.memory.span_since.isoformat() if state.memory.span_since else None,
+            "evening_theta": _known({"t": state.memory.evening_theta})["t"],
+            "pulses_today": state.pulses_today,
             "given_today_ml": state.given_today_ml,
             "last_pulse_start": state.last_pulse_start.isoformat() if state.last_pulse_start else None,
             "last_pulse_end": state.last_pulse_end.isoformat() if state.last_pulse_end else None,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -60,3 +61,25 @@ def water_use_ml_per_plant_min(crop: Crop, radiation_w_m2: FloatArray, vpd_kpa: 
     watts = crop.radiation_share * (1 - np.exp(-STARTING_EXTINCTION * lai)) * radiation + aerodynamic * lai * vpd
     litres_per_m2_s = watts / LATENT_HEAT_J_PER_KG
     return litres_per_m2_s * 60 * 1000 / crop.plants_per_m2
+
+
+@dataclass(frozen=True)
+class UseCoefficients:
+    """Water use of a plant per unit of what drives it: light [mL per J/cm2], VPD by day and by night [mL per kPa h]."""
+
+    light_ml_per_j_cm2: float
+    vpd_day_ml_per_kpa_h: float
+    vpd_night_ml_per_kpa_h: float
+
+
+@lru_cache(maxsize=1024)  # every tick asks it again for every bed
+def use_coefficients(crop: Crop) -> UseCoefficients:
+    """The terms of Baille's form as amounts: what a plant uses per J/cm2 of light inside and per kPa h of dryness.
+
+    The same equation as water_use_ml_per_plant_min, summed: it is linear in radiation and VPD.
+    """
+    lai = crop.leaf_area_index
+    ml_per_j_m2 = 1000 / LATENT_HEAT_J_PER_KG / crop.plants_per_m2
+    light = crop.radiation_share * (1 - float(np.exp(-STARTING_EXTINCTION * lai))) * 1e4 * ml_per_j_m2
+    hour = 3600 * lai * ml_per_j_m2
+    return UseCoefficients(light, crop.vpd_day_w_m2_kpa * hour, crop.vpd_night_w_m2_kpa * hour)

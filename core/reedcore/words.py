@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from .decide import Action, Decision, Reason, Why
+from .reasons import Action, Decision, Reason, Why
 
 Numbers = Mapping[str, Any]
 
@@ -35,9 +35,76 @@ def litres(ml: float) -> str:
 
 def _amounts(n: Numbers) -> str:
     since = f"{duration(60 * n['since_last_min'])} since the last; " if "since_last_min" in n else ""
+    tries = f"pulse {n['try']:.0f} of at most {n['tries']:.0f} towards the target; " if "try" in n else ""
+    factor = f"dose times {n['factor']:.2f} for the drain; " if "factor" in n else ""
+    return f"{since}{tries}{factor}{litres(n['given_ml'])} of {litres(n['cap_ml'])} per plant today"
+
+
+def _clock(minute: float) -> str:
+    """A minute of the day as 07:05; a dash where there is none."""
+    return f"{int(minute) // 60:02d}:{int(minute) % 60:02d}" if minute == minute else "–"
+
+
+def _cap(name: str) -> Callable[[Numbers], str]:
+    return lambda n: (
+        f"{litres(n['given_ml'])} given {name} and {litres(n['dose_ml'])} more would pass the "
+        f"{'daily' if name == 'today' else 'hourly'} cap of {litres(n['cap_ml'])} per plant"
+    )
+
+
+def _feed(name: str, unit: str) -> Callable[[Numbers], str]:
+    def say(n: Numbers) -> str:
+        edge = f"under {n['low']:.1f}" if n["value"] < n["low"] else f"over {n['high']:.1f}"
+        return f"the feed's {name} is {n['value']:.1f}{unit}, {edge}{unit}: check doser, stock and probe"
+
+    return say
+
+
+_TRIGGER_WORDS = {
+    "fallen": ("the fall since the last peak", 100.0, " points", 1),
+    "suction": ("the suction", 1.0, " kPa", 1),
+    "light_sum": ("the light since the last pulse", 1.0, " J/cm²", 0),
+    "vpd_hours": ("the dryness of the air since the last pulse", 1.0, " kPa h", 1),
+    "water_use": ("the modelled use since the last pulse", 1.0, " mL per plant", 0),
+    "elapsed": ("the time since the last pulse", 1.0, " min", 0),
+}
+
+
+def _reached(kind: str) -> Callable[[Numbers], str]:
+    name, scale, unit, digits = _TRIGGER_WORDS[kind]
+
+    def say(n: Numbers) -> str:
+        if n["value"] > 1e6:
+            return f"{name} is longer than any limit"
+        return f"{name} is {n['value'] * scale:.{digits}f} of {n['limit'] * scale:.{digits}f}{unit}"
+
+    return say
+
+
+def _not_yet(reason: Reason) -> str:
+    n, kind = reason.numbers, reason.text
+    if kind in _TRIGGER_WORDS and n.get("value", float("nan")) == n.get("value"):
+        return _reached(kind)(n)
+    if kind == "clock_time":
+        return f"the next clock time is {_clock(n['clock_min'])}"
+    return "no trigger is reached" if kind not in _TRIGGER_WORDS else f"{_TRIGGER_WORDS[kind][0]} is not measured"
+
+
+_RECHARGE_UNTIL = {"top": "until the top of the band", "drain": "until the first drain", "pulses": ""}
+
+
+def _recharge(reason: Reason) -> str:
+    n = reason.numbers
+    until = _RECHARGE_UNTIL.get(reason.text, "")
+    return f"recharge, pulse {n['pulse']:.0f} of at most {n['pulses']:.0f}" + (f", {until}" if until else "")
+
+
+def _fault(reason: Reason) -> str:
+    if reason.text == "no_flow":
+        return "a fault is latched: the valve was opened and no water flowed; check pump, filter and valve, then clear it"
     return (
-        f"{since}pulse {n['try']:.0f} of at most {n['tries']:.0f} towards the high; "
-        f"{litres(n['given_ml'])} of {litres(n['cap_ml'])} per plant today"
+        f"a fault is latched after {reason.numbers.get('tries', 0):.0f} pulses that missed the target; "
+        "look for blocked drippers or a probe out of the wet zone, then clear it"
     )
 
 
@@ -60,6 +127,18 @@ _SAY: dict[Why, Callable[[Numbers], str]] = {
     Why.IN_BAND: lambda n: f"{pct(n['theta'])} is above the low of {pct(n['low'])}",
     Why.TARGET_REACHED: lambda n: f"{pct(n['theta'])} has reached the high of {pct(n['high'])}",
     Why.OUTSIDE_HOURS: _outside_hours,
+    Why.FALLEN: _reached("fallen"),
+    Why.SUCTION: _reached("suction"),
+    Why.LIGHT_SUM: _reached("light_sum"),
+    Why.VPD_HOURS: _reached("vpd_hours"),
+    Why.WATER_USE: _reached("water_use"),
+    Why.ELAPSED: _reached("elapsed"),
+    Why.CLOCK_TIME: lambda n: f"it is time: {_clock(n['clock_min'])}",
+    Why.LARGEST_GAP: lambda n: f"{n['gap_min']:.0f} min have passed, {n['largest_min']:.0f} min is the longest gap",
+    Why.FALLBACK: lambda n: (
+        f"without a reading it goes by the clock: {100 * n['share']:.0f} % of the usual {litres(n['normal_ml'])} a day, "
+        f"a pulse every {n['gap_min']:.0f} min, for {n['left_h']:.1f} h more, then nothing"
+    ),
     Why.SOAKING: lambda n: f"only {duration(60 * n['passed_min'])} of the {n['soak_min']:.0f} min soak have passed",
     Why.RUNNING: lambda n: f"a pulse is running, {duration(n['left_s'])} left",
     Why.NO_READING: lambda _: "there is no water content for this bed: fit and calibrate its probe",
@@ -81,28 +160,48 @@ _SAY: dict[Why, Callable[[Numbers], str]] = {
         f"the pump gives {n['pump_l_min']:.1f} L/min, other beds take {n['busy_l_min']:.1f} "
         f"and this one needs {n['needs_l_min']:.1f}"
     ),
-    Why.DAILY_CAP: lambda n: (
-        f"{litres(n['given_ml'])} given today and {litres(n['dose_ml'])} more would pass the "
-        f"daily cap of {litres(n['cap_ml'])} per plant"
-    ),
+    Why.DAILY_CAP: _cap("today"),
+    Why.HOURLY_CAP: _cap("within the hour"),
+    Why.PULSES_CAP: lambda n: f"{n['pulses']:.0f} pulses were given today, {n['cap']:.0f} are allowed",
+    Why.NODE_SILENT: lambda n: f"the node of its valve has been silent for {duration(n['silent_s'])}: check power and network",
+    Why.STRAY_FLOW: lambda n: f"{n['flow_l_min']:.1f} L/min flow though nobody ordered water: look for a leak or a stuck valve",
+    Why.FEED_EC: _feed("conductivity", " mS/cm"),
+    Why.FEED_PH: _feed("pH", ""),
+    Why.RAIN_HOLD: lambda n: f"it rained; {n['left_min']:.0f} min of the rain hold are left",
+    Why.RAIN_CREDIT: lambda n: f"{litres(n['credit_ml'])} per plant of rain count as given, this pulse of {litres(n['dose_ml'])} is among them",
+    Why.PAUSED: lambda n: f"it is paused for {duration(n['left_s'])} more",
+    Why.MANUAL: lambda _: "its valve stands on manual: the programme may not move it",
     Why.MISSED_TARGET: lambda n: (
         f"{n['tries']:.0f} pulses did not bring it from {pct(n['theta'])} to {pct(n['high'])}: "
         "look for blocked drippers or a probe out of the wet zone, then clear the fault"
     ),
-    Why.FAULT: lambda n: (
-        f"a fault is latched after {n['tries']:.0f} pulses that missed the target; a person must clear it"
-    ),
     Why.STOPPED: lambda _: "the bed was stopped by hand",
     Why.CANNOT_DOSE: lambda n: (
-        f"a pulse of {n['dose_ml']:.0f} mL is shorter than the {n['line_fill_s']:.0f} s the line takes to fill"
+        f"a pulse of {n['dose_ml']:.0f} mL is over a quarter of the substrate, {n['most_ml']:.0f} mL"
+        if n["dose_ml"] > n.get("most_ml", float("inf"))
+        else f"a pulse of {n['dose_ml']:.0f} mL is shorter than the {n['line_fill_s']:.0f} s the line takes to fill"
     ),
     Why.AMOUNTS: _amounts,
 }
 
 
+_SAY_WHOLE: dict[Why, Callable[[Reason], str]] = {
+    Why.NOT_YET: _not_yet,
+    Why.RECHARGE: _recharge,
+    Why.FAULT: _fault,
+    Why.NO_FLOW: _fault,
+    Why.LOCKED: lambda r: f"{r.text} has locked it out for work; only they take the lock off",
+    Why.EXCEPTION: lambda r: f"the calendar holds it: {r.text}",
+    Why.NOT_MEASURED: lambda r: (
+        f"{_TRIGGER_WORDS[r.text][0]} is not measured: check its sensor" if r.text in _TRIGGER_WORDS else "nothing it goes by is measured"
+    ),
+}
+
+
 def say_reason(reason: Reason) -> str:
     """One reason as a clause without a capital or full stop."""
-    return _SAY[reason.why](reason.numbers)
+    whole = _SAY_WHOLE.get(reason.why)
+    return whole(reason) if whole is not None else _SAY[reason.why](reason.numbers)
 
 
 @dataclass(frozen=True)
@@ -113,7 +212,12 @@ class Sentence:
     body: str
 
 
-_HELD = frozenset({Why.IN_BAND, Why.TARGET_REACHED, Why.SOAKING, Why.OUTSIDE_HOURS, Why.RUNNING})
+_HELD = frozenset(
+    {
+        *(Why.IN_BAND, Why.TARGET_REACHED, Why.SOAKING, Why.OUTSIDE_HOURS, Why.RUNNING, Why.NOT_YET),
+        *(Why.RAIN_HOLD, Why.RAIN_CREDIT, Why.PAUSED, Why.EXCEPTION),
+    }
+)
 
 
 def say_decision(decision: Decision) -> Sentence:

@@ -52,6 +52,11 @@ def corrected(times_s: np.ndarray, raw: np.ndarray, versions: list[CalibrationVe
     return np.where(np.isnan(value), raw, value) if versions else raw
 
 
+def corrected_value(version: CalibrationVersion | None, raw: float) -> float:
+    """One value by its version; raw itself for a channel without one."""
+    return raw if version is None else float(value_from_curve(raw, version.curve))
+
+
 def water_content_series(times_s: np.ndarray, raw: np.ndarray, versions: list[CalibrationVersion]) -> np.ndarray:
     """θ [m3/m3] of raw values at epoch seconds by the versions that give θ; NaN before the first."""
     return values_of(times_s, raw, [v for v in versions if v.gives == "theta"])

@@ -298,7 +298,13 @@ def _programme(work: Loading, bed: Bed, d: dict[str, Any], record: dict[str, Any
         # The band stands on the scale its probe shows, as the grower saw it when typing it in.
         values |= {k: round(values[k] * d["probe"]["truth"]["contact"], 3) for k in ("low", "high", "rescue")}
     return ProgrammeVersion.objects.create(
-        bed=bed, number=1, published_at=work.start, published_by=work.owner, **values
+        bed=bed,
+        number=1,
+        published_at=work.start,
+        published_by=work.owner,
+        body=values,
+        low=values["low"],
+        high=values["high"],
     )
 
 
@@ -341,13 +347,16 @@ def _pulses(bed: Bed, programme: ProgrammeVersion | None, record: dict[str, Any]
 
 def _control(bed: Bed, record: dict[str, Any], work: Loading) -> None:
     c = record["control"]
-    times = {k: datetime.fromisoformat(c[k]) if c[k] else None for k in ("last_pulse_start", "last_pulse_end")}
+    times = {k: datetime.fromisoformat(c[k]) if c[k] else None for k in ("last_pulse_start", "last_pulse_end", "span_since")}
     last_why = record["decisions"][-1]["reasons"][0]["why"] if record["decisions"] else ""
     BedControl.objects.create(
         bed=bed,
         latched=c["latched"],
         tries=c["tries"],
         fault=c["fault"],
+        span=c["span"],
+        evening_theta=c["evening_theta"],
+        pulses_today=c["pulses_today"],
         given_today_ml=c["given_today_ml"],
         given_day=local_day(work.site, work.end),
         last_why=last_why,

@@ -75,6 +75,7 @@ def setup_of(bed: Bed) -> BedSetup:
         line_fill_s=bed.line_fill_s,
         pump_flow_l_min=pump_flow_of(pump, bed.dripper_head_m) if pump else 0.0,
         tank_empty_l=pump.tank.empty_l if pump else 0.0,
+        medium=medium_of(bed),
     )
 
 

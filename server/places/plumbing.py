@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, field
 from functools import lru_cache
+from typing import Any
 
 from django.db.models import F, Prefetch, Sum
 
@@ -17,6 +18,7 @@ from reedcore.hydraulics import (
     line_volume_l,
 )
 from reedcore.lines import BedDemand, best_sequence, pump_load
+from reedcore.programme import BedSetup, usual_dose_ml
 from reedcore.tanks import Tank as CoreTank
 from reedcore.tanks import TankShape, level_from_litres
 
@@ -268,7 +270,7 @@ def bed_line(bed: Bed) -> BedLine:
         "tested flow" if bed.tested_flow_ml_min else "rated flow, not tested yet",
     )
     programme = max(bed.programmes.all(), key=lambda p: p.number, default=None)
-    dose = programme.dose_ml_per_plant if programme else DOSE_SHARE * setup.volume_l_per_plant * 1000
+    dose = _dose_ml(programme, setup)
     source = f"programme {programme.number}" if programme else "3 % of the substrate, no programme yet"
     try:
         pulse_s = seconds_from_dose(dose, bed.flow_ml_min, bed.line_fill_s)
@@ -280,6 +282,14 @@ def bed_line(bed: Bed) -> BedLine:
         bed.pk, bed.name, bed.house.name, figure, dose, source, pulse_s, loss, spread, heads, _fill(bed, flow), bed.line_fill_s,
         _peak(bed), problems,
     )  # fmt: skip
+
+
+def _dose_ml(programme: Any, setup: BedSetup) -> float:
+    from watering.state import programme_of  # watering stands on places; only the dose in use is asked for here
+
+    if programme is None:
+        return DOSE_SHARE * setup.volume_l_per_plant * 1000
+    return usual_dose_ml(programme_of(programme), setup)
 
 
 def _peak(bed: Bed) -> Figure:

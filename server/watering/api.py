@@ -1,116 +1,41 @@
-"""Water and Watch: what beds do now, their programme, and what a person may order."""
+"""Watch, and what a person may order: what beds do now, why, and by hand."""
 
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 
+from django.utils.dateparse import parse_datetime
 from drf_spectacular.utils import OpenApiParameter
 from rest_framework.request import Request
 
 from accounts.access import reach
+from accounts.models import Membership
 from accounts.roles import Role
 from common.clock import site_now
 from common.endpoint import endpoint
-from common.figures import Figure, worked
-from places.beds import setup_of
 from places.models import Bed, House, Site
 from reedcore.errors import OutOfRange
-from reedcore.programme import RANGES, Programme, programme_faults
-from reedcore.weather import Weather
 
 from .commands import Report, confirm, open_commands
 from .days import DayOut, days_of
-from .forecast import simulated_day
+from .explain import Explained, explain
 from .lines import Lines, lines_of
 from .models import CommandState
-from .proposal import proposal_of
-from .ribbon import Drop, Peg, Ribbon, ribbon_of
-from .services import clear_fault, dose_by_hand, publish_programme, resume_bed, resume_house, stop_bed, stop_house
+from .pump_lines import LineDay, pump_lines
+from .ribbon import Ribbon, ribbon_of
+from .services import (
+    clear_fault,
+    dose_by_hand,
+    lock_bed,
+    pause_bed,
+    resume_bed,
+    resume_house,
+    set_manual,
+    stop_bed,
+    stop_house,
+    unlock_bed,
+)
 from .slip import SlipLine, slip_of
-from .state import bed_state, gather, programme_of
 from .watch import Watch, watch_of
-
-SIM_STEP_MIN = 3
-
-
-@dataclass
-class ProgrammeForm:
-    """Levels [m3/m3], doses [mL per plant], times [min, s]; `number` is the published version edited from."""
-
-    start_after_sunrise_min: float
-    stop_before_sunset_min: float
-    low: float
-    high: float
-    rescue: float
-    dose_ml_per_plant: float
-    soak_min: float
-    tries: int
-    daily_cap_ml_per_plant: float
-    stale_after_s: float
-    number: int = 0
-
-
-@dataclass
-class FieldRange:
-    low: float
-    high: float
-    unit: str
-
-
-@dataclass
-class VersionLine:
-    number: int
-    published_at: datetime
-    published_by: str
-
-
-@dataclass
-class ProgrammeOut:
-    bed: int
-    published: ProgrammeForm | None
-    proposed: ProgrammeForm
-    origin: dict[str, str]
-    ranges: dict[str, FieldRange]
-    versions: list[VersionLine]
-    seconds: Figure
-    capacity: float
-    dry_limit: float
-    fault: str
-    stopped: bool
-    controllable: bool
-
-
-@dataclass
-class SimulateIn:
-    programme: ProgrammeForm
-    weather: Weather
-
-
-@dataclass
-class Problem:
-    field: str
-    message: str
-
-
-@dataclass
-class SimulatedOut:
-    """A simulated day; arrays every `step_min` minutes from `start`. Problems are what publishing would refuse."""
-
-    start: datetime
-    sunrise: datetime
-    end: datetime
-    step_min: int
-    theta: list[float]
-    pore_ec_ms_cm: list[float]
-    pulses: list[Peg]
-    drops: list[Drop]
-    dose_ml: float
-    drain_share: float | None
-    peak: float
-    night_fall_points: float
-    end_pore_ec_ms_cm: float
-    fault: str
-    seconds: Figure
-    problems: list[Problem]
 
 
 @dataclass
@@ -180,76 +105,6 @@ def slip(request: Request, site_id: int) -> list[SlipLine]:
     return slip_of(site, int(bed) if bed else None)
 
 
-@endpoint("GET", gives=ProgrammeOut)
-def programme(request: Request, bed_id: int) -> ProgrammeOut:
-    """The published programme of a bed, or a proposal with the origin of its numbers."""
-    bed = reach(request, Bed, bed_id)
-    latest = bed.programmes.order_by("-number").first()
-    proposal = proposal_of(bed)
-    proposed = _form(proposal.programme, latest.number if latest else 0)
-    versions = bed.programmes.select_related("published_by").order_by("-number")[:10]
-    control = getattr(bed, "control", None)
-    return ProgrammeOut(
-        bed.pk,
-        _form(programme_of(latest), latest.number) if latest else None,
-        proposed,
-        proposal.origin,
-        {k: FieldRange(*v) for k, v in RANGES.items()},
-        [VersionLine(v.number, v.published_at, str(v.published_by)) for v in versions],
-        _seconds(bed, latest.dose_ml_per_plant if latest else proposal.programme.dose_ml_per_plant),
-        setup_of(bed).capacity,
-        bed.dry_limit,
-        control.fault if control else "",
-        bool(control and control.stopped),
-        hasattr(bed, "valve"),
-    )
-
-
-@endpoint("POST", takes=SimulateIn, gives=SimulatedOut, operation="simulate")
-def simulate_programme(request: Request, data: SimulateIn, bed_id: int) -> SimulatedOut:
-    """A day under a programme that is not published yet. Simulates what it can even where publishing would refuse."""
-    bed = reach(request, Bed, bed_id)
-    wanted, setup, now = _programme(data.programme), setup_of(bed), site_now(bed.house.site)
-    problems = [Problem(f.field, f"expected {f.expectation}") for f in programme_faults(wanted, setup)]
-    state = bed_state(gather(bed.house.site, now, [bed.pk]), bed, wanted.stale_after_s)
-    span, day = simulated_day(bed, wanted, state, now, Weather(data.weather))
-    sunrise = max(0, int((span.sunrise - span.start).total_seconds() // 60))
-    step = SIM_STEP_MIN
-    drain = day.drain_ml
-    drops = [
-        Drop(day.times[i], float(drain[i : i + 15].sum()))
-        for i in range(0, len(drain), 15)
-        if drain[i : i + 15].sum() > 0.5
-    ]
-    share = day.drained_ml / day.dose_ml if day.dose_ml > 0 else None
-    return SimulatedOut(
-        span.start,
-        span.sunrise,
-        span.end,
-        step,
-        day.seen[::step].tolist(),
-        day.pore_ec_ms_cm[::step].tolist(),
-        [Peg(p.at, p.dose_ml, p.seconds, "simulated", p.dose_ml) for p in day.pulses],
-        drops,
-        day.dose_ml,
-        share,
-        float(day.seen.max()),
-        float(100 * (day.seen[0] - day.seen[: sunrise + 1].min())),
-        float(day.pore_ec_ms_cm[-1]),
-        day.fault,
-        _seconds(bed, wanted.dose_ml_per_plant),
-        problems,
-    )
-
-
-@endpoint("POST", takes=ProgrammeForm, gives=VersionLine, status=201)
-def programme_publish(request: Request, data: ProgrammeForm, bed_id: int) -> VersionLine:
-    """Publish the next version of a bed's programme; it acts from the next tick."""
-    bed = reach(request, Bed, bed_id, Role.GROWER)
-    version = publish_programme(bed, _programme(data), data.number, request.user, site_now(bed.house.site))
-    return VersionLine(version.number, version.published_at, str(version.published_by))
-
-
 @endpoint("POST", status=204)
 def bed_clear_fault(request: Request, bed_id: int) -> None:
     """Clear a latched fault after a look at the bed."""
@@ -290,12 +145,88 @@ def bed_resume(request: Request, bed_id: int) -> None:
     resume_bed(bed, request.user, site_now(bed.house.site))
 
 
-@endpoint("POST", gives=PulseOut, status=201)
-def bed_dose(request: Request, bed_id: int) -> PulseOut:
-    """Give one dose of the programme now; it ends by itself."""
+@dataclass
+class DoseIn:
+    """mL per plant; none for the programme's own dose."""
+
+    dose_ml: float | None = None
+
+
+@endpoint("POST", takes=DoseIn, gives=PulseOut, status=201)
+def bed_dose(request: Request, data: DoseIn, bed_id: int) -> PulseOut:
+    """Give one dose now; it ends by itself."""
     bed = reach(request, Bed, bed_id, Role.GROWER)
-    pulse = dose_by_hand(bed, request.user, site_now(bed.house.site))
+    pulse = dose_by_hand(bed, request.user, site_now(bed.house.site), data.dose_ml)
     return PulseOut(pulse.pk, pulse.dose_ml, pulse.seconds)
+
+
+@dataclass
+class ManualIn:
+    manual: bool
+
+
+@endpoint("POST", takes=ManualIn, status=204)
+def bed_manual(request: Request, data: ManualIn, bed_id: int) -> None:
+    """Put a bed's valve on manual, or back on automatic."""
+    bed = reach(request, Bed, bed_id, Role.GROWER)
+    set_manual(bed, data.manual, request.user, site_now(bed.house.site))
+
+
+@dataclass
+class PauseIn:
+    """Minutes from now; 0 ends the pause."""
+
+    minutes: float
+
+
+@endpoint("POST", takes=PauseIn, status=204)
+def bed_pause(request: Request, data: PauseIn, bed_id: int) -> None:
+    """Pause a bed for a while; it goes on by itself."""
+    bed = reach(request, Bed, bed_id, Role.GROWER)
+    now = site_now(bed.house.site)
+    if not 0 <= data.minutes <= 7 * 1440:
+        raise OutOfRange("minutes", data.minutes, "0 to end the pause, up to 10080 minutes (a week)")
+    pause_bed(bed, now + timedelta(minutes=data.minutes) if data.minutes else None, request.user, now)
+
+
+@dataclass
+class LockIn:
+    what_for: str
+
+
+@endpoint("POST", takes=LockIn, status=204)
+def bed_lock(request: Request, data: LockIn, bed_id: int) -> None:
+    """Maintenance lock-out: close the valve and hold it, with a name on it."""
+    bed = reach(request, Bed, bed_id, Role.GROWER)
+    lock_bed(bed, data.what_for, request.user, site_now(bed.house.site))
+
+
+@endpoint("POST", status=204)
+def bed_unlock(request: Request, bed_id: int) -> None:
+    """Take a lock off: by whom it names, or by an owner."""
+    bed = reach(request, Bed, bed_id, Role.GROWER)
+    owner = Membership.objects.filter(user=request.user, site=bed.house.site, role=Role.OWNER).exists()
+    unlock_bed(bed, request.user, site_now(bed.house.site), owner)
+
+
+@endpoint(
+    "GET",
+    gives=Explained,
+    parameters=[OpenApiParameter("at", str, description="a moment, ISO 8601 with zone", required=True)],
+)
+def why(request: Request, bed_id: int) -> Explained:
+    """Why the bed was watered or not at any minute of the record."""
+    bed = reach(request, Bed, bed_id)
+    at = parse_datetime(request.query_params.get("at", "").replace(" ", "+"))
+    if at is None or at.tzinfo is None:
+        raise OutOfRange("at", request.query_params.get("at"), "a moment with its zone, as 2026-06-18T09:00:00+00:00")
+    return explain(bed, at)
+
+
+@endpoint("GET", gives=LineDay, many=True)
+def pump_line(request: Request, site_id: int) -> list[LineDay]:
+    """Each pump's line today: which bed ran when, what waits, and what it could feed together."""
+    return pump_lines(reach(request, Site, site_id))
 
 
 @endpoint("GET", gives=CommandOut, many=True, by="node")
@@ -322,20 +253,3 @@ def gateway_commands(request: Request) -> list[CommandOut]:
 def gateway_report(request: Request, data: CommandReport, number: int) -> None:
     """What became of a command at its node."""
     confirm(request.auth.site, Report(number, CommandState(data.state), data.at, data.delivered_ml, data.note))
-
-
-def _programme(form: ProgrammeForm) -> Programme:
-    return Programme(**{f: getattr(form, f) for f in Programme.__dataclass_fields__})
-
-
-def _form(p: Programme, number: int) -> ProgrammeForm:
-    return ProgrammeForm(**{f: getattr(p, f) for f in Programme.__dataclass_fields__}, number=number)
-
-
-def _seconds(bed: Bed, dose_ml: float) -> Figure:
-    inputs = {"dose_ml_per_plant": dose_ml, "flow_ml_min_per_plant": bed.flow_ml_min, "line_fill_s": bed.line_fill_s}
-    return worked(
-        "dose_seconds",
-        inputs,
-        "tested dripper flow" if bed.tested_flow_ml_min else "rated dripper flow, not tested yet",
-    )

@@ -1,4 +1,4 @@
-"""The control tick: one decision per bed, stored with its reasons, in one transaction."""
+"""The control tick: one decision per bed; what differs from the tick before is stored with its reasons, in one transaction."""
 
 from dataclasses import dataclass
 from datetime import datetime, timedelta
@@ -12,12 +12,17 @@ from places.sun import local_day
 from reedcore.decide import Action, decide
 from reedcore.decide import Decision as CoreDecision
 
-from .models import BedControl, Command, ControlClock, Decision, Pulse
+from .closing import COMMAND_LIFE_S
+from .flow_watch import watch_flow
+from .models import BedControl, Command, ControlClock, ControlGap, Decision, Pulse
 from .state import SiteState, bed_state, gather, programme_of
+from .sums import advance_sums, mark_pulse
 
 TICK_S = 60
-COMMAND_LIFE_S = 300
-"""A command that no node has started within this time is void."""
+GAP_TICKS = 3
+"""More missing ticks than this are a gap that decisions do not hold through."""
+PEAK_STEP = 0.001
+"""A new peak of θ is kept when it is this much higher [m3/m3]: a tenth of a point."""
 
 
 @dataclass
@@ -34,7 +39,7 @@ def tick_time(now: datetime) -> datetime:
 
 @transaction.atomic
 def tick(site: Site, now: datetime) -> int:
-    """Decide for every bed of a site that has a programme. Returns how many decisions were stored.
+    """Decide for every bed of a site that has a programme. Returns for how many it decided.
 
     The row lock on the site's control clock makes a second worker wait, and then find the tick done.
     """
@@ -43,65 +48,122 @@ def tick(site: Site, now: datetime) -> int:
     clock = ControlClock.objects.select_for_update().get(site=site)
     if clock.last_tick is not None and clock.last_tick >= at:
         return 0
+    if clock.last_tick is not None and at - clock.last_tick > timedelta(seconds=GAP_TICKS * TICK_S):
+        ControlGap.objects.create(site=site, last_tick=clock.last_tick, next_tick=at)
     clock.last_tick = at
     clock.save(update_fields=["last_tick"])
-    return _decide_all(gather(site, now), at)
+    watch_flow(site, now)
+    state = gather(site, now)
+    state.sums = {s.house_id: s for s in advance_sums(site, now, state.sensed.climate)} or state.sums
+    return _decide_all(state, at)
 
 
 def _decide_all(state: SiteState, at: datetime) -> int:
     decisions: list[Decision] = []
     controls: list[BedControl] = []
     ordered: list[Ordered] = []
-    for bed in _in_order_of_need(state):
+    beds = _in_order_of_need(state)
+    for bed in beds:
         version = state.programmes[bed.pk]
         programme = programme_of(version)
         decision = decide(programme, bed_state(state, bed, programme.stale_after_s), state.now)
-        row, control_changed = _store(state, bed, decision, at)
-        decisions.append(row)
+        changed = remember(state.controls[bed.pk], decision)
+        changed |= _follow_peak(state, bed)
+        if decision.action is Action.GIVE or decision.reasons[0].why.value != state.controls[bed.pk].last_why:
+            decisions.append(_row(bed, decision, at))
+            state.controls[bed.pk].last_why = decision.reasons[0].why.value
+            changed = True
         if decision.action is Action.GIVE:
             ordered.append(_order(state, bed, decision, version.pk))
-        if control_changed:
+        if changed:
             controls.append(state.controls[bed.pk])
     Decision.objects.bulk_create(decisions, batch_size=2000)
-    _save_controls(controls)
+    save_controls(controls)
     issue(ordered, state.now)
     if decisions:
         tell(state.site.pk, "watering")
-    return len(decisions)
+    return len(beds)
 
 
 def _in_order_of_need(state: SiteState) -> list[Bed]:
-    """Beds that can be decided for, the one furthest under its low first, so that it gets the pump."""
+    """Beds that can be decided for, in the order in which they get the pump: the one furthest under its low first, and
+    what has waited for its pump rises by a point every ten minutes, so that none starves."""
     beds = [b for b in state.beds if b.pk in state.programmes and b.pk in state.setups]
-    nan_last = {b.pk: state.waters[b.pk].theta - state.programmes[b.pk].low for b in beds}
-    return sorted(beds, key=lambda b: (nan_last[b.pk] != nan_last[b.pk], nan_last[b.pk]))
+    need = {b.pk: need_of(state, b) for b in beds}
+    return sorted(beds, key=lambda b: (need[b.pk] != need[b.pk], need[b.pk]))
+
+
+WAIT_WEIGHT = 0.01 / 600
+"""One point of water content for ten minutes of waiting [m3/m3 per s]. Starting value."""
+
+
+def need_of(state: SiteState, bed: Bed) -> float:
+    """How far over its low a bed stands, less what it has waited for its pump [m3/m3]; NaN without a reading."""
+    control = state.controls[bed.pk]
+    waited = 0.0
+    if control.last_why == "pump_busy":
+        since = state.waiting_since.get(bed.pk)
+        waited = (state.now - since).total_seconds() if since else 0.0
+    return state.waters[bed.pk].theta - state.programmes[bed.pk].low - WAIT_WEIGHT * waited
 
 
 def reasons_as_json(decision: CoreDecision) -> list[dict[str, Any]]:
-    return [{"why": r.why.value, "numbers": dict(r.numbers)} for r in decision.reasons]
+    """Reasons as they are stored; a number that is not known is null."""
+    return [
+        {
+            "why": r.why.value,
+            "numbers": {k: v if -1e300 < v < 1e300 else None for k, v in r.numbers.items()},
+            **({"text": r.text} if r.text else {}),
+        }
+        for r in decision.reasons
+    ]
 
 
-def _store(state: SiteState, bed: Bed, decision: CoreDecision, at: datetime) -> tuple[Decision, bool]:
-    control = state.controls[bed.pk]
-    why = decision.reasons[0].why.value
-    changed = decision.action is Action.GIVE or why != control.last_why
-    row = Decision(
+def _row(bed: Bed, decision: CoreDecision, at: datetime) -> Decision:
+    return Decision(
         bed=bed,
         tick_at=at,
         action=decision.action.value,
-        why=why,
+        why=decision.reasons[0].why.value,
         reasons=reasons_as_json(decision),
         dose_ml_per_plant=decision.dose_ml_per_plant,
         seconds=decision.seconds,
-        changed=changed,
     )
-    before = (control.latched, control.tries, control.fault, control.last_why)
-    control.latched, control.tries, control.fault = decision.latched, decision.tries, decision.fault or control.fault
-    control.last_why = why
-    return row, changed or before != (control.latched, control.tries, control.fault, control.last_why)
 
 
-def _order(state: SiteState, bed: Bed, decision: CoreDecision, programme_id: int) -> Ordered:
+def remember(control: BedControl, decision: CoreDecision) -> bool:
+    """Put the decision's memory into the bed's control. True when that changed it."""
+    memory = decision.memory
+    values = {
+        "latched": memory.latched,
+        "tries": memory.tries,
+        "fault": memory.fault,
+        "span": memory.span.value if memory.span else "",
+        "span_since": memory.span_since,
+        "recharge_pulses": memory.recharge_pulses,
+        "evening_theta": None if memory.evening_theta != memory.evening_theta else memory.evening_theta,
+        "lost_since": memory.lost_since,
+    }
+    changed = False
+    for name, value in values.items():
+        if getattr(control, name) != value:
+            setattr(control, name, value)
+            changed = True
+    if decision.credit_used_ml:
+        control.rain_credit_ml = max(0.0, control.rain_credit_ml - decision.credit_used_ml)
+        changed = True
+    return changed
+
+
+def _follow_peak(state: SiteState, bed: Bed) -> bool:
+    control, theta = state.controls[bed.pk], state.waters[bed.pk].theta
+    if theta != theta or (control.peak is not None and theta <= control.peak + PEAK_STEP):
+        return False
+    control.peak = theta
+    return True
+
+
+def _order(state: SiteState, bed: Bed, decision: CoreDecision, programme_id: int | None) -> Ordered:
     pulse = Pulse(
         bed=bed,
         programme_id=programme_id,
@@ -116,29 +178,30 @@ def _order(state: SiteState, bed: Bed, decision: CoreDecision, programme_id: int
 def note_given(state: SiteState, bed: Bed, seconds: float, dose_ml: float) -> None:
     """Count a pulse in the bed's control and on its pump."""
     control, today = state.controls[bed.pk], local_day(state.site, state.now)
-    control.given_today_ml = (control.given_today_ml if control.given_day == today else 0.0) + dose_ml
+    same = control.given_day == today
+    control.given_today_ml = (control.given_today_ml if same else 0.0) + dose_ml
+    control.pulses_today = (control.pulses_today if same else 0) + 1
     control.given_day = today
     control.last_pulse_start = state.now
     control.last_pulse_end = state.now + timedelta(seconds=seconds)
+    mark_pulse(control, state.sums.get(bed.house_id), state.waters[bed.pk].theta)
     pump = bed.pump_id or 0
     state.busy_l_min[pump] = state.busy_l_min.get(pump, 0.0) + state.setups[bed.pk].flow_l_min
 
 
-CONTROL_FIELDS = [
-    "latched",
-    "tries",
-    "last_pulse_start",
-    "last_pulse_end",
-    "given_day",
-    "given_today_ml",
-    "fault",
-    "stopped",
-    "last_why",
-]
+HELD_BY_PEOPLE = ("stopped", "manual", "paused_until", "locked_by", "locked_for", "locked_at", "dose_factor", "gap_factor")
+CONTROL_FIELDS = [f.name for f in BedControl._meta.concrete_fields if not f.primary_key and f.name not in HELD_BY_PEOPLE]
 
 
-def _save_controls(controls: list[BedControl]) -> None:
+def save_controls(controls: list[BedControl]) -> None:
+    """Keep what decisions and pulses changed. What people hold a bed by is theirs to write, and is left alone."""
     BedControl.objects.bulk_create(controls, update_conflicts=True, unique_fields=["bed"], update_fields=CONTROL_FIELDS)
+
+
+def hold_off_tick(site: Site) -> None:
+    """Take the lock that a tick takes, so that no tick decides between what is read here and what is written."""
+    ControlClock.objects.get_or_create(site=site)
+    ControlClock.objects.select_for_update().get(site=site)
 
 
 def issue(ordered: list[Ordered], now: datetime) -> None:

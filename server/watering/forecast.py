@@ -1,9 +1,13 @@
 """The rest of a day, or a whole simulated day, under a programme: the core's simulate fed with this bed's numbers."""
 
+from __future__ import annotations
+
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
+from typing import TYPE_CHECKING
 
 import numpy as np
+from django.core.cache import cache
 
 from common.clock import midnight_of
 from places.beds import crop_of, physics_of
@@ -12,19 +16,13 @@ from places.sun import local_day, noon_elevation, sun_times
 from readings.series import bucketed
 from reedcore.bedmodel import water_at
 from reedcore.crop import water_use_ml_per_plant_min
-from reedcore.decide import BedState
 from reedcore.programme import Programme
+from reedcore.reasons import BedState, Holds, Memory, Since
 from reedcore.simulate import SimulatedDay, Surroundings, simulate
-from reedcore.weather import (
-    CLEARNESS,
-    WARMTH_C,
-    HouseClimate,
-    SunDay,
-    Weather,
-    clear_sky_radiation,
-    cloud_factor,
-    house_climate,
-)
+from reedcore.weather import HouseClimate, SunDay, clear_sky_radiation, house_climate
+
+if TYPE_CHECKING:
+    from .state import SiteState
 
 DEMAND_SPREAD = 0.15
 """The next pulse's window is drawn for 15 % more and less water use than forecast."""
@@ -96,7 +94,7 @@ def run(
     days = (start + timedelta(minutes=len(demand)) - midnight).days + 1
     sun = [sun_times(site, first + timedelta(days=i)) for i in range(days)]
     physics = physics_of(bed, state.setup)
-    around = Surroundings(start, demand, sun, midnight, bed.feed_ec_ms_cm)
+    around = Surroundings(start, demand, sun, midnight, bed.feed_ec_ms_cm, radiation_w_m2=climate.radiation_w_m2, vpd_kpa=climate.vpd_kpa)
     return simulate(programme, state, water_at(theta, pore_ec, physics), physics, around)
 
 
@@ -113,33 +111,49 @@ def rest_of_day(bed: Bed, programme: Programme, state: BedState, now: datetime, 
     return run(bed, programme, state, now, climate, pore_ec, state.theta)
 
 
-def simulated_day(
-    bed: Bed, programme: Programme, state: BedState, now: datetime, kind: Weather
-) -> tuple[Span, SimulatedDay]:
-    """A whole day from sunset to sunset under a programme and a kind of weather, begun a little under the high."""
-    site = bed.house.site
-    span = span_around(site, now)
-    factor = cloud_factor(span.minutes, kind, np.random.default_rng(span.minutes))
-    if kind in (Weather.CLEAR, Weather.HOT):
-        factor = np.full(span.minutes, CLEARNESS[kind])
-    climate = house_climate(clear_sky(site, span.start, span.minutes) * factor, bed.house.transmission, WARMTH_C[kind])
+def fresh_start(state: BedState, programme: Programme, at: datetime) -> tuple[float, BedState]:
+    """A bed at the evening before a simulated day: a little under the high, nothing given, nothing held."""
     theta = min(programme.high - 0.01, state.setup.capacity - 0.02)
     fresh = replace(
         state,
         theta=theta,
-        theta_at=span.start,
-        latched=False,
-        tries=0,
+        theta_at=at,
+        memory=Memory(),
+        since=Since(0.0, 0.0, 0.0, theta),
         last_pulse_start=None,
         last_pulse_end=None,
         given_today_ml=0.0,
-        fault="",
+        given_hour_ml=0.0,
+        pulses_today=0,
         stopped=False,
         busy_flow_l_min=0.0,
         tank_l=None,
         tank_required=False,
+        untrusted=0,
+        dose_factor=1.0,
+        gap_factor=1.0,
+        holds=Holds(),
     )
-    return span, run(bed, programme, fresh, span.start, climate, bed.feed_ec_ms_cm * 1.25, theta)
+    return theta, fresh
+
+
+def fall_until_morning(bed: Bed, state: SiteState) -> float:
+    """Expected fall of θ from now to the next sunrise with nothing given, from the bed model [m3/m3].
+
+    In the light of the last two hours; kept for ten minutes of the site's time.
+    """
+    key = f"fall:{bed.pk}:{int(state.now.timestamp() // 600)}"
+    found: float | None = cache.get(key)
+    if found is None:
+        site = bed.house.site
+        sunrise = sun_times(site, state.today + timedelta(days=1 if state.now >= state.sun[0] else 0))[0]
+        minutes = max(1, int((sunrise - state.now).total_seconds() // 60))
+        outside = clear_sky(site, state.now, minutes) * measured_clearness(bed.house, state.now)
+        climate = house_climate(outside, bed.house.transmission, 0.0)
+        use = water_use_ml_per_plant_min(crop_of(bed), climate.radiation_w_m2, climate.vpd_kpa).sum()
+        found = float(use / 1000 / state.setups[bed.pk].volume_l_per_plant)
+        cache.set(key, found, 600)
+    return found
 
 
 def next_pulse_window(day: SimulatedDay | None, now: datetime) -> tuple[datetime, datetime] | None:

@@ -7,7 +7,7 @@ import numpy as np
 from places.beds import crop_of, setup_of
 from places.models import Bed
 from reedcore.crop import Crop, water_use_ml_per_plant_min
-from reedcore.programme import Proposal, propose_programme
+from reedcore.schools import CLEAR_DAY_J_CM2, Proposal, School, propose_school
 from reedcore.weather import SunDay, clear_sky_radiation, house_climate
 
 
@@ -24,6 +24,16 @@ def _peak_use_ml(crop: Crop, latitude: float, transmission: float) -> float:
     return float(water_use_ml_per_plant_min(crop, climate.radiation_w_m2, climate.vpd_kpa).sum())
 
 
-def proposal_of(bed: Bed) -> Proposal:
-    """Proposed programme of a bed as it is laid out."""
-    return propose_programme(setup_of(bed), peak_use_ml(bed))
+@lru_cache(maxsize=256)
+def clear_day_j_cm2(latitude: float, transmission: float) -> float:
+    """Light inside on a clear midsummer day [J/cm2]; a usual one where the sun hardly rises."""
+    times = np.arange(1440) * 60.0
+    sun = SunDay(4.5 * 3600, 20.5 * 3600, min(90.0, 90 - abs(latitude) + 23.4))
+    light = float((clear_sky_radiation(times, sun) * transmission).sum() * 60 / 1e4)
+    return light if light > 100 else CLEAR_DAY_J_CM2
+
+
+def proposal_of(bed: Bed, school: School = School.THRESHOLD) -> Proposal:
+    """Proposed programme of a bed as it is laid out, of one school."""
+    light = clear_day_j_cm2(bed.house.site.latitude, bed.house.transmission)
+    return propose_school(school, setup_of(bed), peak_use_ml(bed), light)

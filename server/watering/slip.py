@@ -5,8 +5,8 @@ from datetime import datetime
 
 from logbook.models import Note
 from places.models import Site
-from reedcore.decide import Action, Reason, Why
-from reedcore.decide import Decision as CoreDecision
+from reedcore.reasons import Action, Memory, Reason, Why
+from reedcore.reasons import Decision as CoreDecision
 from reedcore.words import duration, litres, say_decision
 
 from .models import Decision, Pulse, PulseState
@@ -26,18 +26,22 @@ class SlipLine:
 
 def core_decision(row: Decision) -> CoreDecision:
     """The core's decision of a stored row."""
-    reasons = tuple(Reason(Why(r["why"]), r["numbers"]) for r in row.reasons)
-    return CoreDecision(Action(row.action), reasons, False, 0, "", row.dose_ml_per_plant, row.seconds)
+    reasons = tuple(Reason(Why(r["why"]), _numbers(r["numbers"]), r.get("text", "")) for r in row.reasons)
+    return CoreDecision(Action(row.action), reasons, Memory(), row.dose_ml_per_plant, row.seconds)
+
+
+def _numbers(stored: dict[str, float | None]) -> dict[str, float]:
+    return {k: float("nan") if v is None else v for k, v in stored.items()}
 
 
 def slip_of(site: Site, bed_id: int | None) -> list[SlipLine]:
     """The newest lines for a site or one of its beds, newest first."""
-    changes = Decision.objects.filter(bed__house__site=site, changed=True).select_related("bed")
+    changes = Decision.objects.filter(bed__house__site=site).select_related("bed")
     pulses = Pulse.objects.filter(bed__house__site=site).select_related("bed", "by")
     notes = Note.objects.filter(site=site).select_related("by", "bed")
     if not bed_id:
         # Over the whole house the steps between pulses say nothing new; a bed's own slip has them all.
-        changes = changes.exclude(why__in=[Why.IN_BAND.value, Why.RUNNING.value, Why.SOAKING.value])
+        changes = changes.exclude(why__in=[Why.IN_BAND.value, Why.RUNNING.value, Why.SOAKING.value, Why.NOT_YET.value])
     if bed_id:
         changes, pulses, notes = changes.filter(bed=bed_id), pulses.filter(bed=bed_id), notes.filter(bed=bed_id)
     lines = [_decision_line(d) for d in changes.order_by("-tick_at")[:MOST]]

@@ -1,64 +1,37 @@
 """The state of beds as the decision wants it, gathered in a handful of queries for any number of beds."""
 
-from dataclasses import dataclass, field
-from datetime import datetime
+from dataclasses import dataclass, field, replace
+from datetime import date, datetime, timedelta
 
-from calibration.models import CalibrationVersion, ChannelTrust
-from calibration.queries import current_calibrations
-from calibration.trust import doubted, trust_now
-from fitting.models import Channel, Quantity
+from django.db.models import Avg, Sum
+
+from common.clock import midnight_of
+from fitting.silence import rate_of, silent_since
 from places.beds import setup_of
 from places.models import Bed, Site
 from places.sun import local_day, sun_times
-from readings.models import Quality
-from reedcore.bedwater import ProbeWater, Rule, combine
-from reedcore.curves import slope_of_curve, value_from_curve
-from reedcore.decide import BedState
+from reedcore.decide import BedState, Memory
 from reedcore.errors import ReedError
-from reedcore.programme import BedSetup, Programme
+from reedcore.programme import BedSetup, Programme, TriggerKind, Until
+from reedcore.programme_json import programme_from_json
+from reedcore.reasons import Holds, Since, Span, Why
 
-from .models import BedControl, ProgrammeVersion
+from .models import BedControl, DayFigure, Decision, HouseSums, PlanEntry, PlanKind, ProgrammeVersion, Pulse, PulseState
+from .sensed import Sensed, drain_seen, sense
+from .sums import since_last_pulse
+from .waters import FRESH_S, WaterReading, tank_levels, waters_of
 
-FRESH_S = 900.0
-WATER_QUANTITIES = (Quantity.RAW, Quantity.PERMITTIVITY)
-SHARED = ("house__site", "pump__tank", "pump__actuator", "own_medium")
+__all__ = ["FRESH_S", "SiteState", "WaterReading", "bed_state", "gather", "programme_of", "waters_of"]
+
+SHARED = ("house__site", "pump__tank", "pump__actuator", "own_medium", "valve__node")
 """What many beds share is made once, not once a bed."""
-CHANNEL_FIELDS = (
-    *("bed_id", "quantity", "probe__name", "probe__dripper_distance_cm"),
-    *("latest__time", "latest__raw", "latest__quality"),
-)
-PROGRAMME_FIELDS = tuple(Programme.__dataclass_fields__)
-
-
-@dataclass
-class WaterReading:
-    """θ of a bed from its probes [m3/m3] with raw value, age and calibration of the first that counts; NaN when there is
-    none. spread: between the probes that count; left_out: the others, each with its reason."""
-
-    theta: float = float("nan")
-    at: datetime | None = None
-    raw: float = float("nan")
-    version: CalibrationVersion | None = None
-    probe_name: str = ""
-    spread: float = float("nan")
-    used: tuple[str, ...] = ()
-    left_out: dict[str, str] = field(default_factory=dict)
-    rule: Rule = Rule.MEDIAN
-
-    @property
-    def untrusted(self) -> int:
-        """Calibrated probes that are left out for want of trust, where none is left to go by."""
-        return len(self.left_out) if self.version is not None and not self.used and self.theta != self.theta else 0
-
-    @property
-    def slope(self) -> float:
-        """Change of θ per raw count at the present reading."""
-        return float(slope_of_curve(self.raw, self.version.curve)) if self.version else float("nan")
+NORMAL_DAYS = 7
+NAN = float("nan")
 
 
 @dataclass
 class SiteState:
-    """Everything a tick needs to know of a site."""
+    """Everything a tick needs to know of a site. programmes: the one that acts today, by plan or the newest published."""
 
     site: Site
     now: datetime
@@ -68,12 +41,32 @@ class SiteState:
     programmes: dict[int, ProgrammeVersion]
     waters: dict[int, WaterReading]
     tanks: dict[int, tuple[float, datetime]]
+    sums: dict[int, HouseSums]
+    sensed: Sensed
+    today: date
+    midnight: datetime
+    sun: tuple[datetime, datetime]
+    rate: float
+    hour_ml: dict[int, float] = field(default_factory=dict)
+    normal_ml: dict[int, float] = field(default_factory=dict)
+    plan: dict[int, PlanEntry] = field(default_factory=dict)
+    drained: set[int] = field(default_factory=set)
+    waiting_since: dict[int, datetime] = field(default_factory=dict)
     busy_l_min: dict[int, float] = field(default_factory=dict)
 
 
+_read: dict[tuple[int, datetime, float, float], Programme] = {}
+
+
 def programme_of(version: ProgrammeVersion) -> Programme:
-    """The core's programme of a published version."""
-    return Programme(**{f: getattr(version, f) for f in PROGRAMME_FIELDS})
+    """The core's programme of a published version. A version never changes, so it is read once a process."""
+    key = (version.pk or 0, version.published_at, version.low, version.high)
+    found = _read.get(key)
+    if found is None:
+        if len(_read) > 20000:
+            _read.clear()
+        found = _read[key] = programme_from_json(version.body)
+    return found
 
 
 def gather(site: Site, now: datetime, bed_ids: list[int] | None = None) -> SiteState:
@@ -87,18 +80,26 @@ def gather(site: Site, now: datetime, bed_ids: list[int] | None = None) -> SiteS
         except ReedError:
             continue  # a bed whose description is not complete waters nothing
     ids = [b.pk for b in beds]
-    controls = {c.bed_id: c for c in BedControl.objects.filter(bed__in=ids)}
-    programmes = ProgrammeVersion.objects.filter(bed__in=ids).order_by("bed_id", "-number").distinct("bed_id")
+    controls = {c.bed_id: c for c in BedControl.objects.filter(bed__in=ids).select_related("locked_by")}
+    today = local_day(site, now)
     state = SiteState(
         site,
         now,
         beds,
         setups,
         {i: controls.get(i) or BedControl(bed_id=i) for i in ids},
-        {p.bed_id: p for p in programmes},
+        {},
         waters_of(beds, now),
         tank_levels(site, now),
+        {s.house_id: s for s in HouseSums.objects.filter(house__site=site)},
+        sense(site, now),
+        today,
+        midnight_of(now, site.time_zone),
+        sun_times(site, today),
+        rate_of(site),
     )
+    _programmes(state, ids)
+    _amounts(state, ids)
     for bed in beds:
         control = state.controls[bed.pk]
         if bed.pump_id and control.last_pulse_end and control.last_pulse_end > now and bed.pk in setups:
@@ -106,118 +107,176 @@ def gather(site: Site, now: datetime, bed_ids: list[int] | None = None) -> SiteS
     return state
 
 
-def waters_of(beds: list[Bed], now: datetime) -> dict[int, WaterReading]:
-    """The water content of each bed: its calibrated probes, put together by the bed's own rule.
-
-    What is not to be used, or not fresh while another probe is, is left out and named.
-    """
-    channels = Channel.objects.filter(
-        bed__in=[b.pk for b in beds],
-        quantity__in=WATER_QUANTITIES,
-        retired_at=None,
-        probe__retired_at=None,
-        latest__isnull=False,
-    ).exclude(probe=None)
-    rows = list(channels.select_related("latest", "probe").only(*CHANNEL_FIELDS).order_by("pk"))
-    versions = current_calibrations([c.pk for c in rows], now)
-    doubts = {t.channel_id: t for t in doubted([c.pk for c in rows])}
-    by_bed: dict[int, list[Channel]] = {}
-    for c in rows:
-        version = versions.get(c.pk)
-        if c.bed_id is not None and (c.quantity == Quantity.RAW or (version is not None and version.gives == "theta")):
-            by_bed.setdefault(c.bed_id, []).append(c)
-    return {b.pk: _bed_water(by_bed.get(b.pk, []), versions, doubts, Rule(b.probe_rule), now) for b in beds}
-
-
-def _bed_water(
-    channels: list[Channel],
-    versions: dict[int, CalibrationVersion],
-    doubts: dict[int, ChannelTrust],
-    rule: Rule,
-    now: datetime,
-) -> WaterReading:
-    newest = max((c.latest for c in channels), key=lambda r: r.time, default=None)
-    if newest is None:
-        return WaterReading()
-    sound: dict[str, Channel] = {}
-    probes, why = [], {}
-    for c in channels:
-        version, name = versions.get(c.pk), c.probe.name if c.probe else ""
-        old = (newest.time - c.latest.time).total_seconds() > FRESH_S
-        usable = version is not None and version.gives == "theta" and c.latest.quality == Quality.GOOD and not old
-        trust = trust_now(doubts.get(c.pk), now)
-        if version is None or version.gives != "theta":
-            why[name] = "not calibrated"
-            continue
-        why[name] = "not fresh" if not usable else trust.words
-        theta = float(value_from_curve(c.latest.raw, version.curve)) if usable else float("nan")
-        probes.append(
-            ProbeWater(name, theta, trust.trust, c.probe.dripper_distance_cm if c.probe else 0.0, version.provisional)
-        )
-        sound[name] = c
-    mixed = combine(probes, rule)
-    lead = sound[mixed.used[0]] if mixed.used else max(channels, key=lambda c: (c.pk in versions, c.latest.time))
-    at = min(sound[n].latest.time for n in mixed.used) if mixed.used else lead.latest.time
-    version = versions.get(lead.pk)
-    calibrated = version if version is not None and version.gives == "theta" else None
-    left_out = {n: why.get(n, "") for n in (*mixed.left_out, *(n for n in why if n not in sound))}
-    return WaterReading(
-        mixed.theta,
-        at,
-        lead.latest.raw,
-        calibrated,
-        lead.probe.name if lead.probe else "",
-        mixed.spread,
-        mixed.used,
-        left_out,
-        rule,
+def _programmes(state: SiteState, ids: list[int]) -> None:
+    newest = ProgrammeVersion.objects.filter(bed__in=ids).order_by("bed_id", "-number").distinct("bed_id")
+    state.programmes = {p.bed_id: p for p in newest}
+    entries = list(
+        PlanEntry.objects.filter(site=state.site, first_day__lte=state.today, last_day__gte=state.today).select_related("shared")
     )
-
-
-def tank_levels(site: Site, now: datetime) -> dict[int, tuple[float, datetime]]:
-    """Litres in each measured tank and when they were read: from a level sensor, or from a calibrated distance."""
-    rows = Channel.objects.filter(
-        node__site=site,
-        quantity__in=(Quantity.TANK, "distance"),
-        tank__isnull=False,
-        latest__isnull=False,
-        retired_at=None,
-    ).select_related("latest")
-    found = sorted(rows, key=lambda c: (c.quantity == Quantity.TANK, c.latest.time))
-    versions = current_calibrations([c.pk for c in found if c.quantity == "distance"], now)
-    out: dict[int, tuple[float, datetime]] = {}
-    for c in found:
-        version = versions.get(c.pk)
-        if c.latest.quality != Quality.GOOD or (c.quantity == "distance" and version is None):
+    if not entries:
+        return
+    for bed in state.beds:
+        entry = plan_for(bed, entries)
+        if entry is None:
             continue
-        litres = c.latest.raw if version is None else float(value_from_curve(c.latest.raw, version.curve))
-        out[c.tank_id or 0] = (litres, c.latest.time)
-    return out
+        state.plan[bed.pk] = entry
+        if entry.shared is not None:
+            state.programmes[bed.pk] = planned_version(bed, entry)
+
+
+def plan_for(bed: Bed, entries: list[PlanEntry]) -> PlanEntry | None:
+    """The entry that rules a bed among those of a day: a hold before a programme, then the newest."""
+    fitting = [
+        e
+        for e in entries
+        if (e.bed_id in (None, bed.pk)) and (e.house_id in (None, bed.house_id)) and (not e.growth_stage or e.growth_stage == bed.growth_stage)
+    ]
+    return max(fitting, key=lambda e: (e.kind == PlanKind.HOLD, e.pk), default=None)
+
+
+def planned_version(bed: Bed, entry: PlanEntry) -> ProgrammeVersion:
+    """A shared programme as it acts on a bed by the calendar; not saved, for it is the calendar that says it."""
+    shared = entry.shared
+    assert shared is not None
+    body = shared.body
+    return ProgrammeVersion(
+        bed=bed, number=shared.number, published_at=shared.published_at, published_by_id=shared.published_by_id, body=body,
+        low=body["low"], high=body["high"], shared=shared,
+    )  # fmt: skip
+
+
+def _amounts(state: SiteState, ids: list[int]) -> None:
+    """What was given in the last hour; the usual day of beds without a reading; drain of beds whose recharge waits for it."""
+    rows = Pulse.objects.filter(bed__in=ids, ordered_at__gt=state.now - timedelta(hours=1)).exclude(state=PulseState.NOT_GIVEN)
+    state.hour_ml = dict(rows.values("bed").annotate(ml=Sum("dose_ml")).values_list("bed", "ml").order_by())
+    blind = [i for i in ids if not state.waters[i].theta == state.waters[i].theta or _old(state, i)]
+    if blind:
+        days = DayFigure.objects.filter(bed__in=blind, day__gte=state.today - timedelta(days=NORMAL_DAYS), day__lt=state.today, pulses__gt=0)
+        state.normal_ml = dict(days.values("bed").annotate(ml=Avg("dose_ml")).values_list("bed", "ml").order_by())
+    queued = [i for i in ids if state.controls[i].last_why == Why.PUMP_BUSY.value]
+    if queued:
+        newest = Decision.objects.filter(bed__in=queued).order_by("bed", "-tick_at").distinct("bed")
+        state.waiting_since = dict(newest.values_list("bed", "tick_at"))
+    waiting = [
+        i
+        for i, v in state.programmes.items()
+        if (v.body.get("recharge") or {}).get("until") == Until.DRAIN.value and state.controls[i].span == Span.RECHARGE.value
+    ]
+    if waiting:
+        state.drained = drain_seen(waiting, state.midnight, state.now)
+
+
+def _old(state: SiteState, bed_id: int) -> bool:
+    at = state.waters[bed_id].at
+    return at is None or (state.now - at).total_seconds() > FRESH_S
+
+
+def memory_of(control: BedControl) -> Memory:
+    """What the last decision of a bed handed on."""
+    return Memory(
+        control.latched,
+        control.tries,
+        control.fault,
+        Span(control.span) if control.span else None,
+        control.span_since,
+        control.recharge_pulses,
+        NAN if control.evening_theta is None else control.evening_theta,
+        control.lost_since,
+    )
 
 
 def bed_state(state: SiteState, bed: Bed, stale_after_s: float) -> BedState:
     """The core's state of one bed."""
     control, water = state.controls[bed.pk], state.waters[bed.pk]
-    today = local_day(state.site, state.now)
-    sunrise, sunset = sun_times(state.site, today)
     tank_l = None
     if bed.pump and bed.pump.tank_id in state.tanks:
         litres, at = state.tanks[bed.pump.tank_id]
         tank_l = litres if (state.now - at).total_seconds() <= stale_after_s else None
+    counted = control.given_day == state.today
     return BedState(
         setup=state.setups[bed.pk],
         theta=water.theta,
         theta_at=water.at if water.version else None,
-        sunrise=sunrise,
-        sunset=sunset,
-        latched=control.latched,
-        tries=control.tries,
+        sunrise=state.sun[0],
+        sunset=state.sun[1],
+        midnight=state.midnight,
+        memory=memory_of(control),
         last_pulse_start=control.last_pulse_start,
         last_pulse_end=control.last_pulse_end,
-        given_today_ml=control.given_today_ml if control.given_day == today else 0.0,
-        fault=control.fault,
+        given_today_ml=control.given_today_ml if counted else 0.0,
+        given_hour_ml=state.hour_ml.get(bed.pk, 0.0),
+        pulses_today=control.pulses_today if counted else 0,
         stopped=control.stopped,
         tank_l=tank_l,
         busy_flow_l_min=state.busy_l_min.get(bed.pump_id or 0, 0.0),
         untrusted=water.untrusted,
+        since=_since(state, bed, control),
+        suction_kpa=state.sensed.suction.get(bed.pk, NAN),
+        radiation_w_m2=state.sensed.radiation.get(bed.house_id, NAN),
+        fall_ahead=_fall_ahead(state, bed),
+        drain_seen=bed.pk in state.drained,
+        dose_factor=control.dose_factor,
+        gap_factor=control.gap_factor,
+        normal_day_ml=state.normal_ml.get(bed.pk, NAN),
+        holds=_holds(state, bed, control),
     )
+
+
+def _since(state: SiteState, bed: Bed, control: BedControl) -> Since:
+    sums, radiation = state.sums.get(bed.house_id), state.sensed.radiation.get(bed.house_id)
+    vpd = state.sensed.vpd.get(bed.house_id)
+    since = since_last_pulse(bed, control, sums)
+    return replace(
+        since,
+        light_j_cm2=NAN if radiation is None else since.light_j_cm2,
+        vpd_kpa_h=NAN if vpd is None else since.vpd_kpa_h,
+        use_ml=NAN if radiation is None or vpd is None else since.use_ml,
+    )
+
+
+def _fall_ahead(state: SiteState, bed: Bed) -> float:
+    """Expected fall of θ until the next start, asked for by programmes that stop by it; NaN for others."""
+    version = state.programmes.get(bed.pk)
+    if version is None or version.body["stop"]["kind"] != "fall":
+        return NAN
+    from .forecast import fall_until_morning  # the forecast stands on this module
+
+    return fall_until_morning(bed, state)
+
+
+def _holds(state: SiteState, bed: Bed, control: BedControl) -> Holds:
+    entry = state.plan.get(bed.pk)
+    pump = bed.pump_id or 0
+    tank = bed.pump.tank_id if bed.pump else 0
+    valve = getattr(bed, "valve", None)
+    silent = silent_since(valve.node, state.now, state.rate) if valve is not None and valve.node.last_seen else None
+    lower, upper = 0.5 * bed.feed_ec_ms_cm, 1.5 * bed.feed_ec_ms_cm
+    return Holds(
+        locked=str(control.locked_by) if control.locked_by else "",
+        manual=control.manual,
+        paused_until=control.paused_until,
+        exception=entry.title if entry is not None and entry.kind == PlanKind.HOLD else "",
+        node_silent_s=NAN if silent is None or valve is None else (state.now - valve.node.last_seen).total_seconds(),
+        stray_flow_l_min=state.sensed.stray(pump, state.busy_l_min.get(pump, 0.0), state.now),
+        feed_ec=state.sensed.feed("feed_ec", pump, tank or 0, lower, upper),
+        feed_ph=state.sensed.feed("ph", pump, tank or 0, *PH_LIMITS),
+        rain_left_min=_rain_left(state, bed),
+        rain_credit_ml=control.rain_credit_ml,
+    )
+
+
+PH_LIMITS = (4.0, 7.5)
+"""Feed outside these is not given. Starting values; the crop's own band belongs to the recipe."""
+
+
+def _rain_left(state: SiteState, bed: Bed) -> float:
+    version, last = state.programmes.get(bed.pk), state.sensed.last_rain
+    rule = version.body.get("rain") if version is not None else None
+    if not rule or last is None:
+        return 0.0
+    return max(0.0, float(rule["hold_min"]) - (state.now - last).total_seconds() / 60)
+
+
+def wants(version: ProgrammeVersion, kind: TriggerKind) -> bool:
+    """Does a programme go by a trigger of this kind?"""
+    return any(t["kind"] == kind.value for t in version.body.get("triggers", []))

@@ -1,6 +1,6 @@
 from django.urls import path
 
-from . import api
+from . import api, api_programme, api_try
 
 urlpatterns = [
     path("sites/<int:site_id>/watch/", api.watch),
@@ -8,9 +8,24 @@ urlpatterns = [
     path("sites/<int:site_id>/slip/", api.slip),
     path("beds/<int:bed_id>/ribbon/", api.ribbon),
     path("beds/<int:bed_id>/days/", api.days),
-    path("beds/<int:bed_id>/programme/", api.programme),
-    path("beds/<int:bed_id>/programme/simulate/", api.simulate_programme),
-    path("beds/<int:bed_id>/programme/publish/", api.programme_publish),
+    path("beds/<int:bed_id>/programme/", api_programme.programme),
+    path("beds/<int:bed_id>/programme/check/", api_programme.programme_check),
+    path("beds/<int:bed_id>/programme/publish/", api_programme.programme_publish),
+    path("beds/<int:bed_id>/programme/follow/", api_programme.programme_follow),
+    path("beds/<int:bed_id>/programme/versions/<int:number>/", api_programme.programme_version),
+    path("programme/schema/", api_programme.programme_schema_out),
+    path("sites/<int:site_id>/shared-programmes/", api_programme.shared_list),
+    path("sites/<int:site_id>/shared-programmes/publish/", api_programme.shared_publish),
+    path("beds/<int:bed_id>/programme/simulate/", api_try.try_programme),
+    path("beds/<int:bed_id>/programme/compare/", api_try.compare_programmes),
+    path("beds/<int:bed_id>/programme/replay/", api_try.replay_day),
+    path("beds/<int:bed_id>/programme/recorded/", api_try.recorded),
+    path("beds/<int:bed_id>/why/", api.why),
+    path("beds/<int:bed_id>/manual/", api.bed_manual),
+    path("beds/<int:bed_id>/pause/", api.bed_pause),
+    path("beds/<int:bed_id>/lock/", api.bed_lock),
+    path("beds/<int:bed_id>/unlock/", api.bed_unlock),
+    path("sites/<int:site_id>/pump-lines/", api.pump_line),
     path("beds/<int:bed_id>/clear-fault/", api.bed_clear_fault),
     path("beds/<int:bed_id>/stop/", api.bed_stop),
     path("houses/<int:house_id>/stop/", api.house_stop),

@@ -17,6 +17,7 @@ from places.sun import local_day, sun_times
 from readings.models import Latest
 from readings.series import bucketed, slopes_per_hour
 from reedcore.constants import STARTING_EPSILON_DRY
+from reedcore.programme import usual_dose_ml
 
 from .forecast import next_pulse_window, rest_of_day
 from .models import Pulse, PulseState
@@ -180,7 +181,7 @@ class _Extra:
 def _bed_now(state: SiteState, bed: Bed, extra: _Extra) -> BedNow:
     now, water, control = state.now, state.waters[bed.pk], state.controls[bed.pk]
     setup, version = state.setups[bed.pk], state.programmes.get(bed.pk)
-    stale = water.at is None or (now - water.at).total_seconds() > (version.stale_after_s if version else FRESH_S)
+    stale = water.at is None or (now - water.at).total_seconds() > (programme_of(version).stale_after_s if version else FRESH_S)
     theta, held, relative = _water_figures(state, bed, stale)
     slope = extra.slopes.get(bed.pk, float("nan"))
     trend = slope * water.slope * 100
@@ -289,7 +290,7 @@ def _status(state: SiteState, bed: Bed, stale: bool) -> str:
         return "not_to_be_used"
     setup = state.setups[bed.pk]
     low = version.low if version else setup.dry_limit
-    one_pulse = version.dose_ml_per_plant / (1000 * setup.volume_l_per_plant) if version else 0.0
+    one_pulse = usual_dose_ml(programme_of(version), setup) / (1000 * setup.volume_l_per_plant) if version else 0.0
     if water.theta < low:
         return "below"
     return "above" if water.theta > (version.high + one_pulse if version else setup.capacity) else "in_band"

@@ -16,10 +16,11 @@ BED = {
     "height_cm": 10.0, "plants_per_container": 4.0, "medium": "coir", "dry_limit": 0.486, "rated_flow_ml_min": 36.0, "line_fill_s": 12.0,
     "laterals": 2, "lateral_length_m": 45.0, "lateral_diameter_mm": 13.6,
 }  # fmt: skip
-PROGRAMME = {
-    "start_after_sunrise_min": 120, "stop_before_sunset_min": 90, "low": 0.72, "high": 0.77, "rescue": 0.53, "dose_ml_per_plant": 140,
-    "soak_min": 20, "tries": 8, "daily_cap_ml_per_plant": 4750, "stale_after_s": 900,
+BODY = {
+    "start": {"kind": "sun", "value": 120.0}, "stop": {"kind": "sun", "value": 90.0}, "low": 0.72, "high": 0.77, "rescue": 0.53,
+    "dose": {"kind": "ml", "value": 140.0}, "soak_min": 20.0, "tries": 8, "daily_cap_ml_per_plant": 4750.0, "hourly_cap_ml_per_plant": 600.0,
 }  # fmt: skip
+PROGRAMME = {"body": BODY, "low": BODY["low"], "high": BODY["high"]}
 
 
 def make_large_site(owner: User, name: str = "Wide Quay") -> Site:

@@ -31,7 +31,7 @@ from reedcore.flags import FlagRules, flag_series  # noqa: E402
 from tests.bench.accuracy import measure as measure_truth  # noqa: E402
 from tests.bench.browser import browser_figures  # noqa: E402
 from tests.bench.large import make_large_site  # noqa: E402
-from tests.server.conftest import NOW, PROGRAMME, make_holding, node_headers, raw_of, send, straight_line  # noqa: E402
+from tests.server.conftest import BODY, NOW, PROGRAMME, make_holding, node_headers, raw_of, send, straight_line  # noqa: E402
 from watering.control import tick  # noqa: E402
 from watering.models import ProgrammeVersion  # noqa: E402
 
@@ -191,7 +191,7 @@ def simulate_time() -> list[Figure]:
     client = Client()
     client.force_login(holding.people["owner"], backend="django.contrib.auth.backends.ModelBackend")
     path = f"beds/{holding.beds[0].pk}/programme/simulate/"
-    took = best(lambda: send(client, "post", path, {"programme": PROGRAMME, "weather": "clear"}), 5) * 1000
+    took = best(lambda: send(client, "post", path, {"body": BODY, "weather": "clear"}), 5) * 1000
     return [Figure("simulated day, request to answer", took, "ms", "under 300", took < 300)]
 
 

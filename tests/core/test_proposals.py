@@ -9,8 +9,10 @@ from hypothesis import strategies as st
 
 from reedcore.bedmodel import starting_physics, water_at
 from reedcore.decide import Action, BedState, decide
-from reedcore.programme import BedSetup, programme_faults, propose_programme, pulse_seconds
+from reedcore.programme import BedSetup, pulse_seconds
 from reedcore.simulate import Surroundings, simulate
+from reedcore.programme_checks import programme_faults
+from reedcore.schools import propose_programme
 from reedcore.substrate import capacity_from_height, media, proposed_dry_limit
 
 MIDNIGHT = datetime(2026, 6, 18, tzinfo=UTC)
@@ -48,7 +50,7 @@ def test_the_proposal_can_be_published(described):
     assert programme_faults(programme, setup) == []
     assert setup.dry_limit < programme.rescue < programme.low < programme.high < setup.capacity
     assert pulse_seconds(programme, setup) > setup.line_fill_s
-    assert programme.daily_cap_ml_per_plant >= programme.dose_ml_per_plant
+    assert programme.daily_cap_ml_per_plant >= programme.dose.value
 
 
 @settings(max_examples=25)
@@ -62,7 +64,7 @@ def test_a_random_day_never_passes_cap_capacity_or_soak(described, seed):
     demand = shape / shape.sum() * peak_use * rng.uniform(0.3, 1.1)
     physics = starting_physics(setup.volume_l_per_plant, setup.capacity, setup.dry_limit, 2.4)
     theta = setup.capacity - rng.uniform(0.05, 0.6) * (setup.capacity - setup.dry_limit)
-    state = BedState(setup, theta, MIDNIGHT, *SUN, tank_required=False)
+    state = BedState(setup, theta, MIDNIGHT, *SUN, MIDNIGHT, tank_required=False)
     day = simulate(
         programme, state, water_at(theta, 3.0, physics), physics, Surroundings(MIDNIGHT, demand, [SUN, SUN], MIDNIGHT)
     )
@@ -82,8 +84,8 @@ def test_a_simulated_decision_is_the_live_decision(described, where, minute):
     programme = propose_programme(setup, peak_use).programme
     now = MIDNIGHT + timedelta(minutes=minute)
     theta = setup.dry_limit + where * (setup.capacity - setup.dry_limit)
-    live = BedState(setup, theta, now, *SUN, tank_l=2000.0)
-    planned = BedState(setup, theta, now, *SUN, tank_required=False)
+    live = BedState(setup, theta, now, *SUN, MIDNIGHT, tank_l=2000.0)
+    planned = BedState(setup, theta, now, *SUN, MIDNIGHT, tank_required=False)
     a, b = decide(programme, live, now), decide(programme, planned, now)
     assert (a.action, a.seconds, a.reasons) == (b.action, b.seconds, b.reasons)
     if a.action is Action.GIVE:

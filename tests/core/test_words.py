@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from reedcore.decide import Action, Decision, Reason, Why
+from reedcore.reasons import Action, Decision, Memory, Reason, Why
 from reedcore.words import duration, litres, pct, say_decision, say_reason, say_trend
 
 NUMBERS = {
@@ -33,6 +33,21 @@ NUMBERS = {
     "line_fill_s": 12.0,
     "to_start_min": 90.0,
     "since_last_min": 31.0,
+    "pulse": 2.0,
+    "pulses": 12.0,
+    "value": 7.0,
+    "limit": 5.0,
+    "clock_min": 425.0,
+    "gap_min": 130.0,
+    "largest_min": 120.0,
+    "share": 0.6,
+    "normal_ml": 2000.0,
+    "left_h": 20.0,
+    "cap": 96.0,
+    "silent_s": 400.0,
+    "flow_l_min": 3.0,
+    "left_min": 30.0,
+    "credit_ml": 300.0,
 }
 
 
@@ -89,7 +104,7 @@ HEADINGS = [
 @pytest.mark.parametrize("action,why,heading", HEADINGS, ids=lambda h: str(h))
 def test_headings_tell_given_held_and_withheld_apart(action, why, heading):
     dose = 140.0 if action is Action.GIVE else 0.0
-    sentence = say_decision(Decision(action, (Reason(why, NUMBERS),), True, 1, "", dose, 251.0 if dose else 0.0))
+    sentence = say_decision(Decision(action, (Reason(why, NUMBERS),), Memory(), dose, 251.0 if dose else 0.0))
     assert sentence.heading == heading
     assert sentence.body[0] == sentence.body[0].upper() and sentence.body.endswith(".")
 

@@ -36,18 +36,26 @@ BED = {
     "line_fill_s": 12.0,
     "feed_ec_ms_cm": 2.4,
 }
-PROGRAMME = {
-    "start_after_sunrise_min": 120,
-    "stop_before_sunset_min": 90,
+BODY = {
+    "start": {"kind": "sun", "value": 120.0},
+    "stop": {"kind": "sun", "value": 90.0},
     "low": 0.72,
     "high": 0.77,
     "rescue": 0.53,
-    "dose_ml_per_plant": 140,
-    "soak_min": 20,
+    "dose": {"kind": "ml", "value": 140.0},
+    "soak_min": 20.0,
     "tries": 8,
-    "daily_cap_ml_per_plant": 4750,
-    "stale_after_s": 900,
+    "daily_cap_ml_per_plant": 4750.0,
+    "hourly_cap_ml_per_plant": 600.0,
+    "stale_after_s": 900.0,
 }
+PROGRAMME = {"body": BODY, "low": BODY["low"], "high": BODY["high"]}
+"""Fields of a published version."""
+
+
+def form(number: int = 0, **change) -> dict:
+    """What publishing and trying take: the body, with changes, and the version edited from."""
+    return {"body": {**BODY, **change}, "number": number}
 
 
 @dataclass

@@ -6,7 +6,7 @@ from django.test import Client
 from logbook.models import AuditLine
 from watering.models import BedControl, ProgrammeVersion
 
-from .conftest import NOW, PROGRAMME, raw_of, send
+from .conftest import NOW, form, raw_of, send
 from .test_calibration import both_points, publish
 from .test_permissions import TABLE, ask, filled
 
@@ -91,7 +91,7 @@ def test_captures_and_calibrations_leave_lines_too(holding, grower):
 
 def test_a_refused_change_leaves_no_line_and_no_half(holding, grower):
     answer = send(
-        grower, "post", f"beds/{holding.beds[0].pk}/programme/publish/", {**PROGRAMME, "low": 0.9, "number": 0}
+        grower, "post", f"beds/{holding.beds[0].pk}/programme/publish/", form(low=0.9)
     )
     assert answer.status_code == 422
     assert not AuditLine.objects.exists() and not ProgrammeVersion.objects.exists()
@@ -99,8 +99,8 @@ def test_a_refused_change_leaves_no_line_and_no_half(holding, grower):
 
 def test_a_programme_line_holds_before_and_after(holding, grower):
     path = f"beds/{holding.beds[0].pk}/programme/publish/"
-    send(grower, "post", path, {**PROGRAMME, "number": 0})
-    send(grower, "post", path, {**PROGRAMME, "low": 0.71, "number": 1})
+    send(grower, "post", path, form())
+    send(grower, "post", path, form(1, low=0.71))
     first, second = AuditLine.objects.order_by("pk")
     assert first.before is None and first.after["low"] == 0.72
     assert (second.before["low"], second.after["low"]) == (0.72, 0.71)

@@ -13,7 +13,7 @@ from places.models import Bed, DripperTest, House, OwnMedium, Pump, Site, Tank
 from watering.control import tick
 from watering.models import Decision, ProgrammeVersion
 
-from .conftest import BED, NOW, PROGRAMME, fields_of, raw_of, send
+from .conftest import BED, NOW, fields_of, form, raw_of, send
 
 pytestmark = pytest.mark.django_db
 CUPS = [62, 58, 60, 61, 55, 59, 60, 52, 61, 63, 57, 60]
@@ -54,7 +54,7 @@ def test_a_retired_bed_leaves_the_row_and_keeps_its_record(holding, grower):
     holding.calibrate(0)
     holding.set_raw(0, raw_of(0.6))
     holding.set_tank(2000)
-    send(grower, "post", f"beds/{bed.pk}/programme/publish/", {**PROGRAMME, "number": 0})
+    send(grower, "post", f"beds/{bed.pk}/programme/publish/", form())
     assert tick(holding.site, NOW) == 1
     busy = send(grower, "post", f"beds/{bed.pk}/retire/", {"version": 1})
     assert busy.status_code == 422 and "pulse" in busy.json()["errors"][0]["expected"]

@@ -8,7 +8,7 @@ from django.db import transaction
 from django.test import Client
 from django.urls import get_resolver
 
-from .conftest import BED, PROGRAMME, make_holding, node_headers, straight_line
+from .conftest import BED, BODY, form, make_holding, node_headers, straight_line
 
 pytestmark = pytest.mark.django_db
 
@@ -179,8 +179,8 @@ TABLE = {
     "beds/{bed}/ribbon/": ("get", "viewer", None),
     "beds/{bed}/days/": ("get", "viewer", None),
     "beds/{bed}/programme/": ("get", "viewer", None),
-    "beds/{bed}/programme/simulate/": ("post", "viewer", {"programme": PROGRAMME, "weather": "clear"}),
-    "beds/{bed}/programme/publish/": ("post", "grower", {**PROGRAMME, "number": 0}),
+    "beds/{bed}/programme/simulate/": ("post", "viewer", {"body": BODY, "weather": "clear"}),
+    "beds/{bed}/programme/publish/": ("post", "grower", form()),
     "beds/{bed}/clear-fault/": ("post", "grower", None),
     "houses/{house}/stop/": ("post", "grower", None),
     "houses/{house}/resume/": ("post", "grower", None),

@@ -13,7 +13,7 @@ from places.plumbing import plumbing_of
 from watering.models import DayFigure
 from watering.watch_words import say_silent
 
-from .conftest import BED, NOW, PROGRAMME, make_holding, send
+from .conftest import BED, NOW, form, make_holding, send
 
 pytestmark = pytest.mark.django_db
 
@@ -54,7 +54,7 @@ def test_a_retired_bed_asks_nothing_of_the_pump(holding):
 def test_the_dose_is_the_programmes_where_there_is_one(holding, grower):
     before = line(holding).beds[0]
     assert before.dose_source.startswith("3 %")
-    send(grower, "post", f"beds/{holding.beds[0].pk}/programme/publish/", {**PROGRAMME, "number": 0})
+    send(grower, "post", f"beds/{holding.beds[0].pk}/programme/publish/", form())
     after = next(b for b in line(holding).beds if b.id == holding.beds[0].pk)
     assert after.dose_ml == 140 and after.dose_source == "programme 1"
     assert after.pulse_s == pytest.approx(140 / 35.1 * 60 + 12)

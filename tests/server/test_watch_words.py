@@ -8,7 +8,7 @@ from watering.forecast import measured_clearness, next_pulse_window, span_around
 from watering.models import BedControl, Pulse
 from watering.watch_words import say_site
 
-from .conftest import NOW, PROGRAMME, raw_of, send
+from .conftest import NOW, form, raw_of, send
 
 pytestmark = pytest.mark.django_db
 
@@ -55,7 +55,7 @@ def bed(holding, grower):
 
 
 def publish(holding, grower):
-    return send(grower, "post", f"beds/{holding.beds[0].pk}/programme/publish/", {**PROGRAMME, "number": 0})
+    return send(grower, "post", f"beds/{holding.beds[0].pk}/programme/publish/", form())
 
 
 def test_without_a_calibration_the_raw_count_is_shown_and_nothing_else(holding, grower, bed):

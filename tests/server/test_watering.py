@@ -6,15 +6,13 @@ import pytest
 from watering.control import tick
 from watering.models import BedControl, Command, Decision, ProgrammeVersion, Pulse
 
-from .conftest import NOW, PROGRAMME, fields_of, raw_of, send
+from .conftest import BODY, NOW, fields_of, form, raw_of, send
 
 pytestmark = pytest.mark.django_db
 
 
 def publish(client, holding, number=0, bed=0, **change):
-    return send(
-        client, "post", f"beds/{holding.beds[bed].pk}/programme/publish/", {**PROGRAMME, **change, "number": number}
-    )
+    return send(client, "post", f"beds/{holding.beds[bed].pk}/programme/publish/", form(number, **change))
 
 
 @pytest.fixture
@@ -29,19 +27,25 @@ def dry(holding, grower):
 
 def test_the_proposal_reads_with_the_origin_of_each_number(holding, grower):
     answer = send(grower, "get", f"beds/{holding.beds[0].pk}/programme/").json()
-    assert answer["published"] is None and answer["proposed"]["low"] < answer["proposed"]["high"] < answer["capacity"]
-    assert "capacity" in answer["origin"]["low"] and answer["seconds"]["formula"] == "dose_seconds"
+    assert answer["published"] is None and [s["code"] for s in answer["schools"]] == ["threshold", "light", "clock"]
+    proposed = answer["schools"][0]
+    assert proposed["body"]["low"] < proposed["body"]["high"] < answer["capacity"]
+    assert "capacity" in proposed["origin"]["low"] and answer["seconds"]["formula"] == "dose_seconds"
+    assert all(s["fails"] and s["suits"] for s in answer["schools"])
 
 
 BAD = [
     ({"low": 0.78}, "low"),
     ({"high": 0.9}, "high"),
-    ({"dose_ml_per_plant": 5000}, "dose_ml_per_plant"),
-    ({"dose_ml_per_plant": 5}, "dose_ml_per_plant"),
-    ({"daily_cap_ml_per_plant": 100}, "dose_ml_per_plant"),
+    ({"dose": {"kind": "ml", "value": 5000}}, "dose.value"),
+    ({"dose": {"kind": "ml", "value": 5}}, "dose.value"),
+    ({"daily_cap_ml_per_plant": 100}, "daily_cap_ml_per_plant"),
     ({"soak_min": 0}, "soak_min"),
     ({"tries": 0}, "tries"),
-    ({"low": "wet"}, "low"),
+    ({"low": "wet"}, "body.low"),
+    ({"dose": {"kind": "bucket", "value": 5}}, "body.dose.kind"),
+    ({"start": {"kind": "sun"}}, "body.start.value"),
+    ({"triggers": []}, "triggers"),
 ]
 
 
@@ -65,12 +69,15 @@ def test_the_second_publisher_is_told(holding, grower, client_of):
 
 def test_a_simulated_day_tells_what_publishing_would_refuse(holding, grower):
     path = f"beds/{holding.beds[0].pk}/programme/simulate/"
-    good = send(grower, "post", path, {"programme": PROGRAMME, "weather": "clear"}).json()
-    assert good["problems"] == [] and len(good["pulses"]) > 5 and good["dose_ml"] == 140 * len(good["pulses"])
-    dull = send(grower, "post", path, {"programme": PROGRAMME, "weather": "dull"}).json()
-    assert dull["dose_ml"] < good["dose_ml"]
-    bad = send(grower, "post", path, {"programme": {**PROGRAMME, "low": 0.79}, "weather": "clear"})
+    good = send(grower, "post", path, {"body": BODY, "weather": "clear"}).json()
+    assert good["problems"] == [] and good["seconds"]["value"] > 200
+    good = good["tried"]
+    assert len(good["pulses"]) > 5 and good["dose_ml"] == 140 * len(good["pulses"])
+    dull = send(grower, "post", path, {"body": BODY, "weather": "dull"}).json()
+    assert dull["tried"]["dose_ml"] < good["dose_ml"]
+    bad = send(grower, "post", path, {"body": {**BODY, "low": 0.79}, "weather": "clear"})
     assert bad.status_code == 200 and bad.json()["problems"][0]["field"] == "low"
+    assert bad.json()["problems"][0]["nearest"] == pytest.approx(0.76)
 
 
 def test_a_tick_stores_a_decision_with_reasons_and_orders_valve_and_pump(dry, grower):
