@@ -6,22 +6,13 @@ from dataclasses import replace
 from datetime import datetime
 
 from .errors import ReedError
-from .guards import Wish, guard_reasons, reading_problem
+from .guards import Wish, guard_reasons, guard_running, lasting_reasons, reading_problem
 from .programme import Programme, dose_ml_of, most_ml, seconds_of_ml, usual_dose_ml
-from .reasons import Action, BedState, Decision, Memory, Reason, Why
+from .reasons import Action, BedState, Decision, Memory, Reason, Why, renewed
 from .spans import move_on
 from .triggers import Demand, blind, demand_of, fallback_demand
 
 __all__ = ["Action", "BedState", "Decision", "Memory", "Reason", "Why", "decide"]
-
-_LASTING = frozenset(
-    {
-        *(Why.STOPPED, Why.LOCKED, Why.FAULT, Why.MANUAL, Why.PAUSED, Why.EXCEPTION, Why.CLOCK, Why.NODE_SILENT),
-        *(Why.TANK_EMPTY, Why.TANK_UNKNOWN, Why.STRAY_FLOW, Why.FEED_EC, Why.FEED_PH, Why.CANNOT_DOSE),
-    }
-)
-"""Guards worth naming even while no water is wanted: they need a person, or will hold the next pulse too."""
-
 
 def decide(programme: Programme, state: BedState, now: datetime) -> Decision:
     """Decide whether to give a pulse.
@@ -43,51 +34,47 @@ def decide(programme: Programme, state: BedState, now: datetime) -> Decision:
     """
     unread = reading_problem(programme, state, now)
     if unread is not None:
-        state = replace(state, theta=float("nan"))
+        state = renewed(state, theta=float("nan"))
     problem = blind(programme, state, unread)
     memory = _lost(state.memory, problem, state, now)
     if problem is not None:
         return _without_reading(programme, state, memory, problem, now)
-    memory = move_on(programme, replace(state, memory=memory), now)
+    memory = move_on(programme, renewed(state, memory=memory), now)
     return _judged(programme, state, demand_of(programme, state, memory, now), now)
 
 
 def _lost(memory: Memory, problem: Reason | None, state: BedState, now: datetime) -> Memory:
     if problem is None:
-        return memory if memory.lost_since is None else replace(memory, lost_since=None)
+        return memory if memory.lost_since is None else renewed(memory, lost_since=None)
     if memory.lost_since is not None:
         return memory
     known = state.theta_at if problem.why is Why.STALE and state.theta_at is not None else now
-    return replace(memory, lost_since=min(known, now))
+    return renewed(memory, lost_since=min(known, now))
 
 
 def _without_reading(programme: Programme, state: BedState, memory: Memory, problem: Reason, now: datetime) -> Decision:
     demand = fallback_demand(programme, state, memory, now)
     if demand is None:
-        guards = _guards(programme, state, now, _wish(programme, state, programme_demand(programme, memory)))
-        held = tuple(g for g in guards if g.why in _LASTING)
+        usual = Demand(False, problem, memory, programme.dose)
+        held = lasting_reasons(programme, state, now, _wish(programme, state, usual))
         return Decision(Action.WITHHOLD, (problem, *held), memory)
     decision = _judged(programme, state, demand, now)
     return replace(decision, reasons=(*decision.reasons, problem))
 
 
-def programme_demand(programme: Programme, memory: Memory) -> Demand:
-    """The usual pulse of a programme, asked for by nobody: what guards are held against while nothing is wanted."""
-    return Demand(False, Reason(Why.NOT_YET), memory, programme.dose)
-
-
 def _judged(programme: Programme, state: BedState, demand: Demand, now: datetime) -> Decision:
     memory = demand.memory
     wish = _wish(programme, state, demand)
-    guards = _guards(programme, state, now, wish)
     if not demand.wanted:
-        blocking = tuple(g for g in guards if g.why in _LASTING)
-        running = tuple(g for g in guards if g.why is Why.RUNNING)
-        return Decision(Action.WITHHOLD, (*blocking, demand.reason, *(() if blocking else running)), memory)
+        blocking = lasting_reasons(programme, state, now, wish)
+        running = None if blocking else guard_running(programme, state, now, wish)
+        after = (running,) if running is not None else ()
+        return Decision(Action.WITHHOLD, (*blocking, demand.reason, *after), memory)
+    guards = guard_reasons(programme, state, now, wish)
     busy = any(g.why in (Why.RUNNING, Why.SOAKING) for g in guards)
     if demand.counts and not memory.fault and memory.tries >= programme.tries and not busy:
         missed = Reason(Why.MISSED_TARGET, {"tries": float(memory.tries), "theta": state.theta, "high": _target(programme, memory)})
-        latched = replace(memory, fault=Why.MISSED_TARGET.value)
+        latched = renewed(memory, fault=Why.MISSED_TARGET.value)
         return Decision(Action.WITHHOLD, (missed, demand.reason, *guards), latched)
     if guards:
         return Decision(Action.WITHHOLD, (*guards, demand.reason), memory)
@@ -96,10 +83,6 @@ def _judged(programme: Programme, state: BedState, demand: Demand, now: datetime
         said = Reason(Why.RAIN_CREDIT, {"credit_ml": credit, "dose_ml": wish.dose_ml})
         return Decision(Action.WITHHOLD, (said, demand.reason), memory, credit_used_ml=wish.dose_ml)
     return _given(programme, state, demand, wish, now)
-
-
-def _guards(programme: Programme, state: BedState, now: datetime, wish: Wish) -> list[Reason]:
-    return guard_reasons(programme, state, now, wish)
 
 
 def _wish(programme: Programme, state: BedState, demand: Demand) -> Wish:
@@ -131,6 +114,6 @@ def _given(programme: Programme, state: BedState, demand: Demand, wish: Wish, no
     if state.last_pulse_end:
         numbers["since_last_min"] = (now - state.last_pulse_end).total_seconds() / 60
     recharged = 1 if demand.reason.why is Why.RECHARGE else 0
-    after = replace(memory, tries=memory.tries + (1 if towards else 0), recharge_pulses=memory.recharge_pulses + recharged)
+    after = renewed(memory, tries=memory.tries + (1 if towards else 0), recharge_pulses=memory.recharge_pulses + recharged)
     reasons = (demand.reason, Reason(Why.AMOUNTS, numbers))
     return Decision(Action.GIVE, reasons, after, wish.dose_ml, seconds_of_ml(wish.dose_ml, state.setup))

@@ -185,6 +185,18 @@ GUARDS: tuple[Guard, ...] = (
 """Every guard, those that need a person first."""
 
 
+LASTING: tuple[Guard, ...] = (
+    *(guard_stopped, guard_locked, guard_fault, guard_manual, guard_paused, guard_exception, guard_clock, guard_node),
+    *(guard_tank, guard_stray_flow, guard_feed_ec, guard_feed_ph, guard_dose),
+)
+"""Guards worth naming even while no water is wanted: they need a person, or will hold the next pulse too."""
+
+
+def lasting_reasons(programme: Programme, state: BedState, now: datetime, wish: Wish) -> list[Reason]:
+    """What would still forbid a pulse when one is wanted again."""
+    return [reason for guard in LASTING if (reason := guard(programme, state, now, wish)) is not None]
+
+
 def guard_reasons(programme: Programme, state: BedState, now: datetime, wish: Wish) -> list[Reason]:
     """Everything that forbids this pulse now, in the order of GUARDS."""
     return [reason for guard in GUARDS if (reason := guard(programme, state, now, wish)) is not None]

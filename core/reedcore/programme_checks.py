@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from datetime import datetime, timedelta
 from typing import Any
 
 from .errors import OutOfRange, ReedError
@@ -242,7 +241,8 @@ def _shifted(stop: Moment, minutes: float) -> float:
 
 
 def _clock(hour: float) -> str:
-    return (datetime(2000, 1, 1) + timedelta(hours=hour)).strftime("%H:%M")
+    minutes = round(hour * 60)
+    return f"{minutes // 60 % 24:02d}:{minutes % 60:02d}"
 
 
 def pct(theta: float) -> str:

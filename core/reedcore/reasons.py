@@ -5,8 +5,22 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from datetime import datetime
 from enum import StrEnum
+from typing import Any, TypeVar
 
 from .programme import BedSetup
+
+Record = TypeVar("Record", "BedState", "Memory")
+
+
+def renewed(record: Record, **values: Any) -> Record:
+    """A frozen record of this module with some fields changed: dataclasses.replace, several times faster.
+
+    A simulated season renews its state half a million times. Only for records without slots and without __post_init__.
+    """
+    new = object.__new__(type(record))
+    new.__dict__.update(record.__dict__)
+    new.__dict__.update(values)
+    return new
 
 
 class Action(StrEnum):

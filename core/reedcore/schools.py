@@ -92,7 +92,7 @@ def propose_programme(setup: BedSetup, peak_use_ml_per_plant: float) -> Proposal
     keeps_up = 1.9 * peak_use_ml_per_plant / PEAK_MINUTES * PROPOSED_SOAK_MIN
     dose = float(_round5(max(share, 1.1 * least, keeps_up)))
     cap = max(4 * dose, float(round(1.8 * peak_use_ml_per_plant / 50) * 50))
-    hourly = float(_round5(dose * 60 / PROPOSED_SOAK_MIN))
+    hourly = float(_round5(dose * (1 + 60 / PROPOSED_SOAK_MIN)))
     rescue = round(setup.dry_limit + 0.15 * span, 3)
     programme = Programme(
         Moment(MomentKind.SUN, 120),
@@ -117,7 +117,7 @@ def propose_programme(setup: BedSetup, peak_use_ml_per_plant: float) -> Proposal
         "soak_min": "usual time for a pulse to spread and the probe to see it",
         "tries": "pulses without reaching the high before a person must look",
         "daily_cap_ml_per_plant": f"1.8 times the modelled use of a hot day, {peak_use_ml_per_plant:.0f} mL per plant",
-        "hourly_cap_ml_per_plant": f"as many pulses as the soak of {PROPOSED_SOAK_MIN:.0f} min lets into an hour",
+        "hourly_cap_ml_per_plant": f"one pulse more than the soak of {PROPOSED_SOAK_MIN:.0f} min lets into an hour",
         "stale_after_s": "a reading older than this is not acted on",
         "fallback.share": "modest: a bed without a reading is better a little dry than flooded",
         "fallback.hours": "a day to mend the probe",

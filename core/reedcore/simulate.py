@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -10,13 +10,14 @@ import numpy as np
 
 from .arrays import FloatArray
 from .bedmodel import BedPhysics, BedWater, advance, pore_ec_of
+from .constants import CM_WATER_PER_KPA
 from .decide import decide
 from .errors import Inconsistent
 from .probe import follow
 from .programme import BedSetup, MomentKind, Programme, TriggerKind
-from .reasons import Action, BedState, Decision, Since
-from .constants import CM_WATER_PER_KPA
+from .reasons import Action, BedState, Decision, Since, renewed
 from .substrate import suction_from_water_content
+from .triggers import trigger_measure
 
 STEP_S = 60
 
@@ -33,7 +34,8 @@ class SimulatedPulse:
 
 @dataclass(frozen=True)
 class SimulatedDay:
-    """Result: arrays of shape (minutes,), pulses, decisions whenever the deciding reason changed, drain and dose sums [mL per plant], and where it ended."""
+    """Result: arrays of shape (minutes,), pulses, decisions whenever the deciding reason changed, drain and dose sums [mL per plant],
+    where it ended, and what each trigger of the programme saw, in the trigger's unit."""
 
     times: list[datetime]
     theta: FloatArray
@@ -45,6 +47,7 @@ class SimulatedDay:
     fault: str
     end_water: BedWater
     end_state: BedState
+    tracks: dict[TriggerKind, FloatArray] = field(default_factory=dict)
 
     @property
     def dose_ml(self) -> float:
@@ -122,7 +125,7 @@ def simulate(
                 drained_today = 0.0
             day = today
         changed["sunrise"], changed["sunset"] = around.sun[day]
-        current = replace(
+        current = renewed(
             current, theta=seen, theta_at=now, drain_seen=drained_today > DRAIN_SEEN_ML, **sums.at(i, now, seen), **changed
         )
         decision = decide(programme, current, now)
@@ -145,10 +148,11 @@ def simulate(
         seen = follow(seen, water.theta, STEP_S, around.probe_lag_s)
         drained_today += flows.drain_ml
         rows[i] = water.theta, seen, flows.drain_ml, pore_ec_of(water, physics)
+        sums.keep(i, current, now)
         times.append(now)
-    current = replace(current, **changed)
+    current = renewed(current, **changed)
     return SimulatedDay(
-        times, rows[:, 0], rows[:, 1], rows[:, 2], rows[:, 3], pulses, changes, current.memory.fault, water, current
+        times, rows[:, 0], rows[:, 1], rows[:, 2], rows[:, 3], pulses, changes, current.memory.fault, water, current, sums.tracks
     )
 
 
@@ -167,6 +171,7 @@ class _Sums:
         self._radiation = around.radiation_w_m2.tolist() if around.radiation_w_m2 is not None else None
         self._ahead = _fall_ahead(state, around) if programme.stop.kind is MomentKind.FALL else None
         self._hour: list[tuple[datetime, float]] = []
+        self.tracks: dict[TriggerKind, FloatArray] = {k: np.full(len(around.demand_ml), np.nan) for k in kinds if k not in (TriggerKind.BELOW_LOW, TriggerKind.CLOCK)}
 
     def first_seen(self, water: BedWater) -> float:
         return self._state.theta if self._state.theta == self._state.theta else float(water.theta)
@@ -194,6 +199,11 @@ class _Sums:
             out["suction_kpa"] = float(suction_from_water_content(inside, medium)) / CM_WATER_PER_KPA
         return out
 
+    def keep(self, i: int, state: BedState, now: datetime) -> None:
+        """Keep what each trigger saw in this minute."""
+        for kind, track in self.tracks.items():
+            track[i] = trigger_measure(kind, state, now)
+
     def pulse(self, now: datetime, seen: float, dose_ml: float) -> None:
         self._since, self._peak = [0.0, 0.0, 0.0], seen
         self._hour.append((now, dose_ml))
@@ -212,7 +222,7 @@ def _fall_ahead(state: BedState, around: Surroundings) -> list[float]:
     for i in range(count):
         until = next((m for m in mornings if m > i), count)
         out[i] = (total[min(until, count)] - total[i]) / (1000 * state.setup.volume_l_per_plant)
-    return out.tolist()  # type: ignore[no-any-return]
+    return out.tolist()
 
 
 @dataclass(frozen=True)

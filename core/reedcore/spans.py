@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from datetime import datetime, timedelta
 
 from .programme import Moment, MomentKind, Programme, Until
-from .reasons import BedState, Memory, Span
+from .reasons import BedState, Memory, Span, renewed
 
 EARLIEST_BEFORE_SUNRISE = timedelta(hours=2)
 LATEST_START_AFTER_SUNRISE = timedelta(hours=5)
@@ -73,12 +72,12 @@ def move_on(programme: Programme, state: BedState, now: datetime) -> Memory:
     if not open_hours:
         if memory.span is Span.DRYDOWN:
             return memory
-        return replace(memory, span=Span.DRYDOWN, span_since=now, evening_theta=state.theta, latched=False, tries=0)
+        return renewed(memory, span=Span.DRYDOWN, span_since=now, evening_theta=state.theta, latched=False, tries=0)
     if memory.span in (None, Span.DRYDOWN):
         span = Span.HOLD if programme.recharge is None else Span.RECHARGE
-        return replace(memory, span=span, span_since=now, recharge_pulses=0, latched=False, tries=0)
+        return renewed(memory, span=span, span_since=now, recharge_pulses=0, latched=False, tries=0)
     if memory.span is Span.RECHARGE and _recharged(programme, state):
-        return replace(memory, span=Span.HOLD, span_since=now, latched=False, tries=0)
+        return renewed(memory, span=Span.HOLD, span_since=now, latched=False, tries=0)
     return memory
 
 

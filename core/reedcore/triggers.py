@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from .dosing import seconds_from_dose
 from .errors import ReedError
 from .programme import Dose, DoseKind, Match, Programme, Trigger, TriggerKind, usual_dose_ml
-from .reasons import BedState, Memory, Reason, Span, Why
+from .reasons import BedState, Memory, Reason, Span, Why, renewed
 from .spans import start_time, stop_time
 
-CLOCK_WINDOW = timedelta(minutes=30)
+CLOCK_WINDOW_MIN = 30
 """A clock time missed by more than this, because the server was away, is not made up for."""
 
 
@@ -43,27 +43,28 @@ def demand_of(programme: Programme, state: BedState, memory: Memory, now: dateti
 def _in_drydown(programme: Programme, state: BedState, memory: Memory, now: datetime) -> Demand:
     theta, rescue = state.theta, programme.rescue
     if theta < rescue:
-        return Demand(True, Reason(Why.RESCUE, {"theta": theta, "rescue": rescue}), replace(memory, latched=True), programme.dose)
+        return Demand(True, Reason(Why.RESCUE, {"theta": theta, "rescue": rescue}), renewed(memory, latched=True), programme.dose)
     to_start = (start_time(programme, state.sunrise, state.midnight) - now).total_seconds() / 60
     reason = Reason(Why.OUTSIDE_HOURS, {"theta": theta, "rescue": rescue, "to_start_min": to_start})
-    return Demand(False, reason, replace(memory, latched=False, tries=0), programme.dose)
+    return Demand(False, reason, renewed(memory, latched=False, tries=0), programme.dose)
 
 
 def _while_held(programme: Programme, state: BedState, memory: Memory, now: datetime) -> Demand:
     theta, levels = state.theta, {"theta": state.theta, "low": programme.low, "high": programme.high}
     target = programme.high if memory.latched else programme.low
-    settled = replace(memory, latched=False, tries=0) if theta >= target else memory
+    settled = renewed(memory, latched=False, tries=0) if theta >= target else memory
     if memory.latched and theta < programme.high:
         reason = Reason(Why.BELOW_LOW if theta < programme.low else Why.TOWARDS_HIGH, levels)
         return Demand(True, reason, memory, programme.dose)
-    fired, waiting = [], []
+    fired: list[Trigger] = []
+    waiting: list[Trigger] = []
     for trigger in programme.triggers:
         (fired if _fires(trigger, programme, state, now) else waiting).append(trigger)
     hit = bool(fired) if programme.match is Match.ANY else not waiting
     if hit:
         reason = _said(fired[0], programme, state, now)
         latch = programme.latch and any(t.kind is TriggerKind.BELOW_LOW for t in fired)
-        return Demand(True, reason, replace(settled, latched=latch), programme.dose)
+        return Demand(True, reason, renewed(settled, latched=latch), programme.dose)
     if programme.largest_gap_min and state.last_pulse_end is not None:
         gap = (now - state.last_pulse_end).total_seconds() / 60
         if gap >= programme.largest_gap_min:
@@ -81,20 +82,19 @@ def _withheld(waiting: list[Trigger], programme: Programme, state: BedState, mem
     return Reason(Why.NOT_YET, said.numbers, said.why.value)
 
 
-def _measure(trigger: Trigger, programme: Programme, state: BedState, now: datetime) -> tuple[float, float]:
-    """The measured value and what it is held against; the trigger fires when the first reaches the second."""
-    kind, since = trigger.kind, state.since
-    if kind is TriggerKind.BELOW_LOW:
-        return -state.theta, -programme.low
+def trigger_measure(kind: TriggerKind, state: BedState, now: datetime) -> float:
+    """What a trigger sees, in its own unit; it fires when this reaches its value. Infinite where no pulse was given yet."""
+    since = state.since
     if kind is TriggerKind.FALLEN:
-        return since.peak - state.theta, trigger.value
+        return since.peak - state.theta
     if kind is TriggerKind.SUCTION:
-        return state.suction_kpa, trigger.value
+        return state.suction_kpa
     if kind is TriggerKind.ELAPSED:
         last = state.last_pulse_end
-        return (math.inf if last is None else (now - last).total_seconds() / 60), trigger.value
-    value = {TriggerKind.LIGHT_SUM: since.light_j_cm2, TriggerKind.VPD_HOURS: since.vpd_kpa_h, TriggerKind.WATER_USE: since.use_ml}
-    return value.get(kind, math.nan), trigger.value
+        return math.inf if last is None else (now - last).total_seconds() / 60
+    if kind is TriggerKind.LIGHT_SUM:
+        return since.light_j_cm2
+    return since.vpd_kpa_h if kind is TriggerKind.VPD_HOURS else since.use_ml
 
 
 def _fires(trigger: Trigger, programme: Programme, state: BedState, now: datetime) -> bool:
@@ -102,15 +102,15 @@ def _fires(trigger: Trigger, programme: Programme, state: BedState, now: datetim
         return _clock_due(trigger, state, now) is not None
     if trigger.kind is TriggerKind.BELOW_LOW:
         return state.theta < programme.low
-    value, against = _measure(trigger, programme, state, now)
-    return value >= against
+    return trigger_measure(trigger.kind, state, now) >= trigger.value
 
 
 def _clock_due(trigger: Trigger, state: BedState, now: datetime) -> datetime | None:
+    passed = (now - state.midnight).total_seconds() / 60
     for minute in reversed(trigger.times):
-        due = state.midnight + timedelta(minutes=minute)
-        if due <= now < due + CLOCK_WINDOW and (state.last_pulse_start is None or state.last_pulse_start < due):
-            return due
+        if minute <= passed < minute + CLOCK_WINDOW_MIN:
+            due = state.midnight + timedelta(minutes=minute)
+            return due if state.last_pulse_start is None or state.last_pulse_start < due else None
     return None
 
 
@@ -136,8 +136,7 @@ def _said(trigger: Trigger, programme: Programme, state: BedState, now: datetime
         later = [m for m in trigger.times if m > passed]
         minute = (due - state.midnight).total_seconds() / 60 if due else (later[0] if later else math.nan)
         return Reason(why, {"clock_min": minute, "now_min": passed})
-    value, against = _measure(trigger, programme, state, now)
-    return Reason(why, {"value": value, "limit": against})
+    return Reason(why, {"value": trigger_measure(trigger.kind, state, now), "limit": trigger.value})
 
 
 def blind(programme: Programme, state: BedState, problem: Reason | None) -> Reason | None:
@@ -193,4 +192,4 @@ def fallback_demand(programme: Programme, state: BedState, memory: Memory, now: 
     numbers = {"share": plan.share, "left_h": left_h, "gap_min": gap_min, "normal_ml": state.normal_day_ml}
     last = state.last_pulse_end
     due = last is None or (now - last).total_seconds() / 60 >= gap_min
-    return Demand(due, Reason(Why.FALLBACK, numbers), replace(memory, latched=False, tries=0), dose, False)
+    return Demand(due, Reason(Why.FALLBACK, numbers), renewed(memory, latched=False, tries=0), dose, False)

@@ -75,7 +75,7 @@ def thresholds(channel: Channel, a: Curve | None, b: Curve) -> tuple[int | None,
         return None, []
     out = []
     for name, words in THRESHOLDS.items():
-        old = getattr(row, name)
+        old = float(row.body[name])
         try:
             out.append(ThresholdRow(name, words, old, float(value_from_curve(x_from_value(old, a), b)), ""))
         except ReedError as error:

@@ -2,7 +2,9 @@
 
 from dataclasses import dataclass
 from datetime import date
+from hashlib import sha256
 
+from django.core.cache import cache
 from rest_framework.request import Request
 
 from accounts.access import reach
@@ -99,7 +101,18 @@ def compare_programmes(request: Request, data: CompareIn, bed_id: int) -> list[C
     if not 1 <= len(programmes) <= 5:
         raise OutOfRange("programmes", len(programmes), "1 to 5 programmes")
     state = _state(bed)
-    return [Compared(n, _tried(bed, p, state, data.weather, data.span, False), p.low, p.high) for n, p in programmes.items()]
+    return [Compared(n, _kept(bed, p, state, data.weather, data.span), p.low, p.high) for n, p in programmes.items()]
+
+
+def _kept(bed: Bed, programme: Programme, state: SiteState, weather: str, span: str) -> Tried:
+    """A run for a comparison, kept for five minutes: while one programme is edited the others stay as they are."""
+    asked = repr((bed.pk, bed.version, programme, weather, span, state.today))
+    key = "tried:" + sha256(asked.encode()).hexdigest()
+    found: Tried | None = cache.get(key)
+    if found is None:
+        found = _tried(bed, programme, state, weather, span, False)
+        cache.set(key, found, 300)
+    return found
 
 
 @dataclass

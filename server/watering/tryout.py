@@ -16,7 +16,7 @@ from reedcore.bedmodel import run_bed, water_at
 from reedcore.climate import air_vpd_from_humidity
 from reedcore.crop import water_use_ml_per_plant_min
 from reedcore.errors import NotDetermined, OutOfRange
-from reedcore.programme import Programme
+from reedcore.programme import Programme, TriggerKind
 from reedcore.reasons import BedState
 from reedcore.replay import fit_day, probe_lag
 from reedcore.simulate import SimulatedDay, Surroundings, outcome_of, simulate
@@ -42,6 +42,26 @@ class Why:
 
 
 @dataclass
+class Track:
+    """What a trigger saw, in its unit (levels in points), and the value at which it fires."""
+
+    kind: TriggerKind
+    unit: str
+    limit: float
+    values: list[float | None]
+
+
+TRIGGER_UNITS = {
+    TriggerKind.FALLEN: ("points", 100.0),
+    TriggerKind.SUCTION: ("kPa", 1.0),
+    TriggerKind.LIGHT_SUM: ("J/cm²", 1.0),
+    TriggerKind.VPD_HOURS: ("kPa h", 1.0),
+    TriggerKind.WATER_USE: ("mL per plant", 1.0),
+    TriggerKind.ELAPSED: ("min", 1.0),
+}
+
+
+@dataclass
 class Tried:
     """A simulated stretch; arrays every `step_min` minutes from `start`; amounts in mL per plant."""
 
@@ -63,6 +83,7 @@ class Tried:
     end_pore_ec_ms_cm: float
     fault: str
     light_j_cm2: float
+    tracks: list[Track] = field(default_factory=list)
     why: list[Why] = field(default_factory=list)
 
 
@@ -159,8 +180,19 @@ def tried(span: Span, day: SimulatedDay, climate: HouseClimate, programme: Progr
         outcome.end_pore_ec_ms_cm,
         outcome.fault,
         float(climate.radiation_w_m2.sum() * 60 / 1e4),
+        _tracks(day, programme, step),
         [Why(at, s.heading, s.body) for at, s in ((at, say_decision(d)) for at, d in day.changes[:120])] if why else [],
     )
+
+
+def _tracks(day: SimulatedDay, programme: Programme, step: int) -> list[Track]:
+    out = []
+    for trigger in programme.triggers:
+        if (values := day.tracks.get(trigger.kind)) is not None:
+            unit, scale = TRIGGER_UNITS[trigger.kind]
+            shown = [None if not -1e9 < v < 1e9 else round(v * scale, 3) for v in values[::step].tolist()]
+            out.append(Track(trigger.kind, unit, trigger.value * scale, shown))
+    return out
 
 
 @dataclass

@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, take, type ProgrammeForm } from "./client";
+import { api, take, type Programme } from "./client";
 
 export const useMe = () => useQuery({ queryKey: ["me"], queryFn: () => take(api.GET("/api/session/")), staleTime: Infinity });
 
@@ -83,24 +83,33 @@ export const useCatalogue = () => useQuery({ queryKey: ["catalogue"], queryFn: (
 export const useElectrics = (site: number) =>
   useQuery({ queryKey: ["electrics", site], queryFn: () => take(api.GET("/api/sites/{site_id}/electrics/", { params: { path: { site_id: site } } })) });
 
-export type Weather = "clear" | "mixed" | "dull" | "hot";
-
-export const useSimulated = (bed: number, programme: ProgrammeForm | null, weather: Weather) =>
+/** A day or a week under a programme that is not published, in a kind of weather or a recorded day. */
+export const useTried = (bed: number, body: Programme, weather: string, span: "day" | "week") =>
   useQuery({
-    queryKey: ["simulated", bed, weather, programme],
-    enabled: programme !== null,
-    queryFn: ({ signal }) =>
-      take(
-        api.POST("/api/beds/{bed_id}/programme/simulate/", {
-          params: { path: { bed_id: bed } },
-          body: { programme: programme as ProgrammeForm, weather },
-          signal,
-        }),
-      ),
+    queryKey: ["tried", bed, weather, span, body],
+    queryFn: ({ signal }) => take(api.POST("/api/beds/{bed_id}/programme/simulate/", { params: { path: { bed_id: bed } }, body: { body, weather, span }, signal })),
     placeholderData: (previous) => previous,
     staleTime: 60_000,
     retry: false,
   });
+
+export const useChecked = (bed: number, body: Programme) =>
+  useQuery({
+    queryKey: ["checked", bed, body],
+    queryFn: ({ signal }) => take(api.POST("/api/beds/{bed_id}/programme/check/", { params: { path: { bed_id: bed } }, body: { body, number: 0 }, signal })),
+    placeholderData: (previous) => previous,
+    staleTime: 60_000,
+    retry: false,
+  });
+
+export const useRecordedDays = (bed: number) =>
+  useQuery({ queryKey: ["recorded", bed], queryFn: () => take(api.GET("/api/beds/{bed_id}/programme/recorded/", { params: { path: { bed_id: bed } } })), staleTime: 60_000 });
+
+export const useShared = (site: number) =>
+  useQuery({ queryKey: ["shared", site], queryFn: () => take(api.GET("/api/sites/{site_id}/shared-programmes/", { params: { path: { site_id: site } } })) });
+
+export const usePumpLines = (site: number) =>
+  useQuery({ queryKey: ["pump-lines", site], queryFn: () => take(api.GET("/api/sites/{site_id}/pump-lines/", { params: { path: { site_id: site } } })), refetchInterval: 10_000 });
 
 /** A change on the server, after which the named queries are read anew. */
 export function useChange<Input, Output>(change: (input: Input) => Promise<Output>, ...renew: string[]) {

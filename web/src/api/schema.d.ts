@@ -234,8 +234,59 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Give one dose of the programme now; it ends by itself. */
+        /** @description Give one dose now; it ends by itself. */
         post: operations["bed_dose"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/beds/{bed_id}/lock/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Maintenance lock-out: close the valve and hold it, with a name on it. */
+        post: operations["bed_lock"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/beds/{bed_id}/manual/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Put a bed's valve on manual, or back on automatic. */
+        post: operations["bed_manual"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/beds/{bed_id}/pause/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Pause a bed for a while; it goes on by itself. */
+        post: operations["bed_pause"];
         delete?: never;
         options?: never;
         head?: never;
@@ -283,10 +334,61 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The published programme of a bed, or a proposal with the origin of its numbers. */
+        /** @description The published programme of a bed, each school's proposal with the origin of its numbers, and what holds the bed. */
         get: operations["programme"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/beds/{bed_id}/programme/check/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What publishing would refuse, the ranges of each number, and what each lean would move. */
+        post: operations["programme_check"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/beds/{bed_id}/programme/compare/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Programmes side by side in the same weather: water, drain, time in band, salt at the end. */
+        post: operations["compare_programmes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/beds/{bed_id}/programme/follow/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Let a bed follow a shared programme, or none (an empty name). */
+        post: operations["programme_follow"];
         delete?: never;
         options?: never;
         head?: never;
@@ -310,6 +412,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/beds/{bed_id}/programme/recorded/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Days of the record that can be replayed or used as weather. */
+        get: operations["recorded"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/beds/{bed_id}/programme/replay/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A recorded day as another programme would have made it; the bed model is fitted to that day first. */
+        post: operations["replay_day"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/beds/{bed_id}/programme/simulate/": {
         parameters: {
             query?: never;
@@ -319,8 +455,25 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description A day under a programme that is not published yet. Simulates what it can even where publishing would refuse. */
-        post: operations["simulate"];
+        /** @description A day or a week under a programme that is not published yet. Simulates what it can even where publishing would refuse. */
+        post: operations["try_programme"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/beds/{bed_id}/programme/versions/{number}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One published version, to look at or to go back to. */
+        get: operations["programme_version"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -389,6 +542,40 @@ export interface paths {
         put?: never;
         /** @description Close the valve and hold the bed until it is resumed. */
         post: operations["bed_stop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/beds/{bed_id}/unlock/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Take a lock off: by whom it names, or by an owner. */
+        post: operations["bed_unlock"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/beds/{bed_id}/why/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Why the bed was watered or not at any minute of the record. */
+        get: operations["why"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1449,6 +1636,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/programme/schema/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description JSON Schema of a programme, for those who write one elsewhere. */
+        get: operations["programme_schema_out"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/proofs/{proof_id}/": {
         parameters: {
             query?: never;
@@ -2044,6 +2248,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sites/{site_id}/pump-lines/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Each pump's line today: which bed ran when, what waits, and what it could feed together. */
+        get: operations["pump_line"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sites/{site_id}/pumps/": {
         parameters: {
             query?: never;
@@ -2106,6 +2327,40 @@ export interface paths {
         get: operations["site_kinds"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/shared-programmes/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Programmes shared by many beds, each bed's differences beside it. */
+        get: operations["shared_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/shared-programmes/publish/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Publish a shared programme; beds that follow it keep their own differences. All of them take it, or none. */
+        post: operations["shared_publish"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2925,6 +3180,19 @@ export interface components {
             words: string;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        Checked: {
+            problems: components["schemas"]["Problem"][];
+            ranges: {
+                [key: string]: components["schemas"]["FieldRange"];
+            };
+            leans: {
+                [key: string]: components["schemas"]["LeanLine"][];
+            };
+            /** Format: double */
+            dose_ml: number | null;
+            seconds: components["schemas"]["Figure"];
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         ChoiceOut: {
             kind: components["schemas"]["KindOut"];
             suits: boolean;
@@ -2993,6 +3261,22 @@ export interface components {
             form?: string;
             /** Format: double */
             days?: number;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        CompareInRequest: {
+            programmes: components["schemas"]["NamedProgrammeRequest"][];
+            weather?: string;
+            span?: string;
+            schools?: boolean;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        Compared: {
+            name: string;
+            tried: components["schemas"]["Tried"];
+            /** Format: double */
+            low: number;
+            /** Format: double */
+            high: number;
         };
         Comparison: {
             n: number;
@@ -3136,6 +3420,34 @@ export interface components {
             };
             findings: components["schemas"]["FindingOut"][];
         };
+        Difference: {
+            path: string;
+            own: string;
+            shared: string;
+        };
+        Dose: {
+            kind: components["schemas"]["DoseKindEnum"];
+            /** Format: double */
+            value?: number;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        DoseInRequest: {
+            /** Format: double */
+            dose_ml?: number | null;
+        };
+        /**
+         * @description * `ml` - ML
+         *     * `share` - SHARE
+         *     * `seconds` - SECONDS
+         *     * `to_top` - TO_TOP
+         * @enum {string}
+         */
+        DoseKindEnum: "ml" | "share" | "seconds" | "to_top";
+        DoseRequest: {
+            kind: components["schemas"]["DoseKindEnum"];
+            /** Format: double */
+            value?: number;
+        };
         DraftOut: {
             form: string;
             gives: string;
@@ -3165,6 +3477,39 @@ export interface components {
             /** Format: double */
             value_now: number | null;
         };
+        DrainAim: {
+            /** Format: double */
+            share: number;
+            moves?: components["schemas"]["MovesEnum"];
+            /** Format: double */
+            gain?: number;
+            /** Format: double */
+            bound?: number;
+            frozen?: boolean;
+        };
+        DrainAimRequest: {
+            /** Format: double */
+            share: number;
+            moves?: components["schemas"]["MovesEnum"];
+            /** Format: double */
+            gain?: number;
+            /** Format: double */
+            bound?: number;
+            frozen?: boolean;
+        };
+        DrainLine: {
+            day: string;
+            /** Format: double */
+            share: number;
+            /** Format: double */
+            wanted: number;
+            /** Format: double */
+            before: number;
+            /** Format: double */
+            after: number;
+            moves: string;
+            source: string;
+        };
         Drop: {
             /** Format: date-time */
             at: string;
@@ -3176,6 +3521,30 @@ export interface components {
             bytes: string;
             framing?: components["schemas"]["FramingEnum"];
             answer?: boolean;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        Explained: {
+            /** Format: date-time */
+            at: string;
+            /** Format: date-time */
+            since: string | null;
+            heading: string;
+            body: string;
+            /** Format: double */
+            theta: number | null;
+            programme: number | null;
+        };
+        Fallback: {
+            /** Format: double */
+            share?: number;
+            /** Format: double */
+            hours?: number;
+        };
+        FallbackRequest: {
+            /** Format: double */
+            share?: number;
+            /** Format: double */
+            hours?: number;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         FaultName: {
@@ -3245,6 +3614,16 @@ export interface components {
             end: string;
             readings: number;
             keeps_from_control: boolean;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        FollowInRequest: {
+            shared: string;
+        };
+        Follower: {
+            bed: number;
+            name: string;
+            behind: boolean;
+            differences: components["schemas"]["Difference"][];
         };
         /**
          * @description * `linear` - LINEAR
@@ -3393,6 +3772,18 @@ export interface components {
             /** Format: date-time */
             finished_at: string | null;
         };
+        /**
+         * @description * `below_low` - BELOW_LOW
+         *     * `fallen` - FALLEN
+         *     * `suction` - SUCTION
+         *     * `light_sum` - LIGHT_SUM
+         *     * `vpd_hours` - VPD_HOURS
+         *     * `water_use` - WATER_USE
+         *     * `elapsed` - ELAPSED
+         *     * `clock` - CLOCK
+         * @enum {string}
+         */
+        KindF45Enum: "below_low" | "fallen" | "suction" | "light_sum" | "vpd_hours" | "water_use" | "elapsed" | "clock";
         KindOut: {
             code: string;
             name: string;
@@ -3422,6 +3813,21 @@ export interface components {
                 [key: string]: string;
             };
         };
+        /**
+         * @description * `leafy` - LEAFY
+         *     * `balanced` - BALANCED
+         *     * `fruiting` - FRUITING
+         * @enum {string}
+         */
+        LeanEnum: "leafy" | "balanced" | "fruiting";
+        LeanLine: {
+            path: string;
+            /** Format: double */
+            before: number;
+            /** Format: double */
+            after: number;
+            why: string;
+        };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         LimitsFormRequest: {
             limits: {
@@ -3432,6 +3838,27 @@ export interface components {
             bed: number;
             theta: (number | null)[];
             pulses: number[];
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        LineDay: {
+            pump: number;
+            name: string;
+            /** Format: double */
+            flow_l_min: number;
+            /** Format: double */
+            busy_l_min: number;
+            /** Format: date-time */
+            start: string;
+            /** Format: date-time */
+            now: string;
+            runs: components["schemas"]["Run"][];
+            waiting: components["schemas"]["Waiting"][];
+            starts: number;
+            /** Format: double */
+            hours: number;
+            starts_ever: number;
+            /** Format: double */
+            hours_ever: number;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         Lines: {
@@ -3476,9 +3903,17 @@ export interface components {
          */
         LoadEnum: "resistive" | "solenoid" | "electronic" | "motor" | "lamp";
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        LockInRequest: {
+            what_for: string;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         MadeNode: {
             id: number;
             channels: number[];
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        ManualInRequest: {
+            manual: boolean;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         ManyBedsRequest: {
@@ -3486,6 +3921,12 @@ export interface components {
             count: number;
             first_number: number;
         };
+        /**
+         * @description * `any` - ANY
+         *     * `all` - ALL
+         * @enum {string}
+         */
+        MatchEnum: "any" | "all";
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         Me: {
             name: string;
@@ -3536,6 +3977,24 @@ export interface components {
             form: components["schemas"]["MediumForm"];
             beds: string[];
         };
+        Moment: {
+            kind: components["schemas"]["MomentKindEnum"];
+            /** Format: double */
+            value: number;
+        };
+        /**
+         * @description * `sun` - SUN
+         *     * `clock` - CLOCK
+         *     * `light` - LIGHT
+         *     * `fall` - FALL
+         * @enum {string}
+         */
+        MomentKindEnum: "sun" | "clock" | "light" | "fall";
+        MomentRequest: {
+            kind: components["schemas"]["MomentKindEnum"];
+            /** Format: double */
+            value: number;
+        };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         MoveFormRequest: {
             /** Format: double */
@@ -3544,6 +4003,12 @@ export interface components {
             across_cm: number;
             plant?: number | null;
         };
+        /**
+         * @description * `dose` - DOSE
+         *     * `gap` - GAP
+         * @enum {string}
+         */
+        MovesEnum: "dose" | "gap";
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         NamedOut: {
             kept: number;
@@ -3561,6 +4026,10 @@ export interface components {
             health?: {
                 [key: string]: unknown;
             };
+        };
+        NamedProgrammeRequest: {
+            name: string;
+            body: components["schemas"]["ProgrammeRequest"];
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         NodeChangeRequest: {
@@ -3679,6 +4148,11 @@ export interface components {
             emission: number;
             /** Format: double */
             flow_after_ml_min: number;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        PauseInRequest: {
+            /** Format: double */
+            minutes: number;
         };
         PaybackForm: {
             currency: string;
@@ -3890,6 +4364,8 @@ export interface components {
         Problem: {
             field: string;
             message: string;
+            /** Format: double */
+            nearest?: number | null;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         Profile: {
@@ -3912,71 +4388,115 @@ export interface components {
             /** Format: double */
             volume_l?: number | null;
         };
-        ProgrammeForm: {
-            /** Format: double */
-            start_after_sunrise_min: number;
-            /** Format: double */
-            stop_before_sunset_min: number;
+        Programme: {
+            start: components["schemas"]["Moment"];
+            stop: components["schemas"]["Moment"];
             /** Format: double */
             low: number;
             /** Format: double */
             high: number;
             /** Format: double */
             rescue: number;
-            /** Format: double */
-            dose_ml_per_plant: number;
+            dose: components["schemas"]["Dose"];
             /** Format: double */
             soak_min: number;
             tries: number;
             /** Format: double */
             daily_cap_ml_per_plant: number;
             /** Format: double */
-            stale_after_s: number;
+            hourly_cap_ml_per_plant: number;
+            pulses_per_day?: number;
+            triggers?: components["schemas"]["Trigger"][];
+            match?: components["schemas"]["MatchEnum"];
+            latch?: boolean;
+            /** Format: double */
+            largest_gap_min?: number;
+            /** Format: double */
+            stale_after_s?: number;
+            recharge?: components["schemas"]["Recharge"] | null;
+            fallback?: components["schemas"]["Fallback"] | null;
+            drain?: components["schemas"]["DrainAim"] | null;
+            rain?: components["schemas"]["RainRule"] | null;
+            lean?: components["schemas"]["LeanEnum"];
+        };
+        ProgrammeBody: {
+            body: components["schemas"]["Programme"];
             number?: number;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
-        ProgrammeFormRequest: {
-            /** Format: double */
-            start_after_sunrise_min: number;
-            /** Format: double */
-            stop_before_sunset_min: number;
-            /** Format: double */
-            low: number;
-            /** Format: double */
-            high: number;
-            /** Format: double */
-            rescue: number;
-            /** Format: double */
-            dose_ml_per_plant: number;
-            /** Format: double */
-            soak_min: number;
-            tries: number;
-            /** Format: double */
-            daily_cap_ml_per_plant: number;
-            /** Format: double */
-            stale_after_s: number;
+        ProgrammeBodyRequest: {
+            body: components["schemas"]["ProgrammeRequest"];
             number?: number;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         ProgrammeOut: {
             bed: number;
-            published: components["schemas"]["ProgrammeForm"] | null;
-            proposed: components["schemas"]["ProgrammeForm"];
-            origin: {
-                [key: string]: string;
-            };
-            ranges: {
-                [key: string]: components["schemas"]["FieldRange"];
-            };
+            published: components["schemas"]["ProgrammeBody"] | null;
+            schools: components["schemas"]["SchoolLine"][];
             versions: components["schemas"]["VersionLine"][];
             seconds: components["schemas"]["Figure"];
+            /** Format: double */
+            dose_ml: number;
             /** Format: double */
             capacity: number;
             /** Format: double */
             dry_limit: number;
+            /** Format: double */
+            volume_l: number;
+            /** Format: double */
+            saturation: number;
             fault: string;
             stopped: boolean;
+            manual: boolean;
+            /** Format: date-time */
+            paused_until: string | null;
+            locked_by: string;
+            locked_for: string;
+            locked_mine: boolean;
             controllable: boolean;
+            planned: string;
+            acting: components["schemas"]["ProgrammeBody"] | null;
+            following: string;
+            shared_body: components["schemas"]["Programme"] | null;
+            /** Format: double */
+            dose_factor: number;
+            /** Format: double */
+            gap_factor: number;
+            drains: components["schemas"]["DrainLine"][];
+            /** Format: double */
+            normal_day_ml: number | null;
+            has?: string[];
+        };
+        ProgrammeRequest: {
+            start: components["schemas"]["MomentRequest"];
+            stop: components["schemas"]["MomentRequest"];
+            /** Format: double */
+            low: number;
+            /** Format: double */
+            high: number;
+            /** Format: double */
+            rescue: number;
+            dose: components["schemas"]["DoseRequest"];
+            /** Format: double */
+            soak_min: number;
+            tries: number;
+            /** Format: double */
+            daily_cap_ml_per_plant: number;
+            /** Format: double */
+            hourly_cap_ml_per_plant: number;
+            pulses_per_day?: number;
+            triggers?: components["schemas"]["TriggerRequest"][];
+            match?: components["schemas"]["MatchEnum"];
+            latch?: boolean;
+            /** Format: double */
+            largest_gap_min?: number;
+            /** Format: double */
+            stale_after_s?: number;
+            recharge?: components["schemas"]["RechargeRequest"] | null;
+            fallback?: components["schemas"]["FallbackRequest"] | null;
+            drain?: components["schemas"]["DrainAimRequest"] | null;
+            rain?: components["schemas"]["RainRuleRequest"] | null;
+            lean?: components["schemas"]["LeanEnum"];
         };
         ProofBrief: {
             id: number;
@@ -4103,6 +4623,18 @@ export interface components {
             id: number;
             form: components["schemas"]["PumpForm"];
         };
+        RainRule: {
+            /** Format: double */
+            hold_min?: number;
+            /** Format: double */
+            credit_share?: number;
+        };
+        RainRuleRequest: {
+            /** Format: double */
+            hold_min?: number;
+            /** Format: double */
+            credit_share?: number;
+        };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         ReadFormRequest: {
             function: number;
@@ -4115,6 +4647,20 @@ export interface components {
             time: string;
             /** Format: double */
             raw: number;
+        };
+        Recharge: {
+            dose: components["schemas"]["Dose"];
+            /** Format: double */
+            gap_min: number;
+            until: components["schemas"]["UntilEnum"];
+            pulses: number;
+        };
+        RechargeRequest: {
+            dose: components["schemas"]["DoseRequest"];
+            /** Format: double */
+            gap_min: number;
+            until: components["schemas"]["UntilEnum"];
+            pulses: number;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         RecordOut: {
@@ -4129,6 +4675,16 @@ export interface components {
             unit: string;
             flags: components["schemas"]["FlagOut"][];
             versions: components["schemas"]["VersionMark"][];
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        RecordedDay: {
+            /** Format: date */
+            day: string;
+            pulses: number;
+            /** Format: double */
+            dose_ml: number;
+            /** Format: double */
+            light_j_cm2: number | null;
         };
         RefusedReading: {
             index: number;
@@ -4160,6 +4716,39 @@ export interface components {
          * @enum {string}
          */
         RegisterTypeEnum: "uint16" | "int16" | "uint32" | "int32" | "float32" | "bit";
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        ReplayInRequest: {
+            body: components["schemas"]["ProgrammeRequest"];
+            /** Format: date */
+            day: string;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        Replayed: {
+            /** Format: date */
+            day: string;
+            /** Format: date-time */
+            start: string;
+            /** Format: date-time */
+            sunrise: string;
+            /** Format: date-time */
+            end: string;
+            step_min: number;
+            recorded: (number | null)[];
+            fitted: number[];
+            was_pulses: components["schemas"]["Peg"][];
+            /** Format: double */
+            was_dose_ml: number;
+            /** Format: double */
+            was_drain_ml: number | null;
+            instead: components["schemas"]["Tried"];
+            /** Format: double */
+            use_factor: number;
+            /** Format: double */
+            delivered_share: number;
+            /** Format: double */
+            onset_share: number;
+            fit_error: components["schemas"]["Figure"];
+        };
         RetentionFit: {
             /** Format: double */
             theta_s: number;
@@ -4257,6 +4846,17 @@ export interface components {
         RowOrderRequest: {
             beds: number[];
         };
+        Run: {
+            bed: number;
+            name: string;
+            /** Format: date-time */
+            start: string;
+            /** Format: double */
+            seconds: number;
+            /** Format: double */
+            flow_l_min: number;
+            state: string;
+        };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         ScaleComparison: {
             /** Format: date-time */
@@ -4277,6 +4877,17 @@ export interface components {
             thresholds: components["schemas"]["ThresholdRow"][];
             programme: number | null;
             bed: number | null;
+        };
+        SchoolLine: {
+            code: string;
+            name: string;
+            goes_by: string;
+            suits: string;
+            fails: string;
+            body: components["schemas"]["Programme"];
+            origin: {
+                [key: string]: string;
+            };
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         SeenFormRequest: {
@@ -4308,6 +4919,23 @@ export interface components {
             settings: {
                 [key: string]: number | null;
             };
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        Shared: {
+            id: number;
+            name: string;
+            number: number;
+            /** Format: date-time */
+            published_at: string;
+            published_by: string;
+            body: components["schemas"]["Programme"];
+            followers: components["schemas"]["Follower"][];
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        SharedInRequest: {
+            name: string;
+            body: components["schemas"]["ProgrammeRequest"];
+            beds: number[];
         };
         SheetForm: {
             load: components["schemas"]["LoadEnum"];
@@ -4374,38 +5002,6 @@ export interface components {
         SignInRequest: {
             username: string;
             password: string;
-        };
-        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
-        SimulateInRequest: {
-            programme: components["schemas"]["ProgrammeFormRequest"];
-            weather: components["schemas"]["WeatherEnum"];
-        };
-        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
-        SimulatedOut: {
-            /** Format: date-time */
-            start: string;
-            /** Format: date-time */
-            sunrise: string;
-            /** Format: date-time */
-            end: string;
-            step_min: number;
-            theta: number[];
-            pore_ec_ms_cm: number[];
-            pulses: components["schemas"]["Peg"][];
-            drops: components["schemas"]["Drop"][];
-            /** Format: double */
-            dose_ml: number;
-            /** Format: double */
-            drain_share: number | null;
-            /** Format: double */
-            peak: number;
-            /** Format: double */
-            night_fall_points: number;
-            /** Format: double */
-            end_pore_ec_ms_cm: number;
-            fault: string;
-            seconds: components["schemas"]["Figure"];
-            problems: components["schemas"]["Problem"][];
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         SiteForm: {
@@ -4734,6 +5330,13 @@ export interface components {
         TokenOut: {
             token: string;
         };
+        Track: {
+            kind: components["schemas"]["KindF45Enum"];
+            unit: string;
+            /** Format: double */
+            limit: number;
+            values: (number | null)[];
+        };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         Trial: {
             /** Format: double */
@@ -4763,6 +5366,52 @@ export interface components {
             step_s?: number;
             /** Format: double */
             tolerance?: number | null;
+        };
+        Tried: {
+            /** Format: date-time */
+            start: string;
+            /** Format: date-time */
+            sunrise: string;
+            /** Format: date-time */
+            end: string;
+            step_min: number;
+            theta: number[];
+            pore_ec_ms_cm: number[];
+            pulses: components["schemas"]["Peg"][];
+            drops: components["schemas"]["Drop"][];
+            /** Format: double */
+            dose_ml: number;
+            /** Format: double */
+            drain_ml: number;
+            /** Format: double */
+            drain_share: number | null;
+            /** Format: double */
+            peak: number;
+            /** Format: double */
+            lowest: number;
+            /** Format: double */
+            in_band: number;
+            /** Format: double */
+            night_fall_points: number | null;
+            /** Format: double */
+            end_pore_ec_ms_cm: number;
+            fault: string;
+            /** Format: double */
+            light_j_cm2: number;
+            tracks?: components["schemas"]["Track"][];
+            why?: components["schemas"]["Why"][];
+        };
+        Trigger: {
+            kind: components["schemas"]["KindF45Enum"];
+            /** Format: double */
+            value?: number;
+            times?: number[];
+        };
+        TriggerRequest: {
+            kind: components["schemas"]["KindF45Enum"];
+            /** Format: double */
+            value?: number;
+            times?: number[];
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         TrustFormRequest: {
@@ -4796,6 +5445,18 @@ export interface components {
             changed: string[];
             flags: components["schemas"]["FlagOut"][];
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        TryInRequest: {
+            body: components["schemas"]["ProgrammeRequest"];
+            weather?: string;
+            span?: string;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        TryOut: {
+            tried: components["schemas"]["Tried"] | null;
+            problems: components["schemas"]["Problem"][];
+            seconds: components["schemas"]["Figure"];
+        };
         UnitChoice: {
             quantity: string;
             code: string;
@@ -4814,6 +5475,13 @@ export interface components {
                 [key: string]: string;
             };
         };
+        /**
+         * @description * `top` - TOP
+         *     * `drain` - DRAIN
+         *     * `pulses` - PULSES
+         * @enum {string}
+         */
+        UntilEnum: "top" | "drain" | "pulses";
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         UploadOut: {
             job: number;
@@ -4823,6 +5491,7 @@ export interface components {
             /** Format: date-time */
             published_at: string;
             published_by: string;
+            shared: string;
         };
         VersionMark: {
             number: number;
@@ -4867,6 +5536,16 @@ export interface components {
             /** Format: date-time */
             due_at: string;
         };
+        Waiting: {
+            bed: number;
+            name: string;
+            /** Format: double */
+            under_points: number | null;
+            /** Format: date-time */
+            since: string | null;
+            /** Format: double */
+            flow_l_min: number;
+        };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         Watch: {
             site: number;
@@ -4905,14 +5584,6 @@ export interface components {
             due_days: number;
             steady: boolean;
         };
-        /**
-         * @description * `clear` - CLEAR
-         *     * `mixed` - MIXED
-         *     * `dull` - DULL
-         *     * `hot` - HOT
-         * @enum {string}
-         */
-        WeatherEnum: "clear" | "mixed" | "dull" | "hot";
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         Weighed: {
             /** Format: double */
@@ -4938,6 +5609,12 @@ export interface components {
             role: components["schemas"]["RoleEnum"];
             first: boolean;
             site: string;
+        };
+        Why: {
+            /** Format: date-time */
+            at: string;
+            heading: string;
+            body: string;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         WiringSheet: {
@@ -5293,7 +5970,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["DoseInRequest"];
+            };
+        };
         responses: {
             201: {
                 headers: {
@@ -5302,6 +5983,78 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["PulseOut"];
                 };
+            };
+        };
+    };
+    bed_lock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LockInRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    bed_manual: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ManualInRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    bed_pause: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PauseInRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -5376,7 +6129,7 @@ export interface operations {
             };
         };
     };
-    programme_publish: {
+    programme_check: {
         parameters: {
             query?: never;
             header?: never;
@@ -5387,7 +6140,57 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ProgrammeFormRequest"];
+                "application/json": components["schemas"]["ProgrammeBodyRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Checked"];
+                };
+            };
+        };
+    };
+    compare_programmes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CompareInRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Compared"][];
+                };
+            };
+        };
+    };
+    programme_follow: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FollowInRequest"];
             };
         };
         responses: {
@@ -5401,7 +6204,7 @@ export interface operations {
             };
         };
     };
-    simulate: {
+    programme_publish: {
         parameters: {
             query?: never;
             header?: never;
@@ -5412,7 +6215,53 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SimulateInRequest"];
+                "application/json": components["schemas"]["ProgrammeBodyRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionLine"];
+                };
+            };
+        };
+    };
+    recorded: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordedDay"][];
+                };
+            };
+        };
+    };
+    replay_day: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReplayInRequest"];
             };
         };
         responses: {
@@ -5421,7 +6270,54 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SimulatedOut"];
+                    "application/json": components["schemas"]["Replayed"];
+                };
+            };
+        };
+    };
+    try_programme: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryInRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TryOut"];
+                };
+            };
+        };
+    };
+    programme_version: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bed_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProgrammeBody"];
                 };
             };
         };
@@ -5508,6 +6404,50 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    bed_unlock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    why: {
+        parameters: {
+            query: {
+                /** @description a moment, ISO 8601 with zone */
+                at: string;
+            };
+            header?: never;
+            path: {
+                bed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Explained"];
+                };
             };
         };
     };
@@ -6915,6 +7855,24 @@ export interface operations {
             };
         };
     };
+    programme_schema_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     proof_get: {
         parameters: {
             query?: never;
@@ -7705,6 +8663,27 @@ export interface operations {
             };
         };
     };
+    pump_line: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineDay"][];
+                };
+            };
+        };
+    };
     pump_add: {
         parameters: {
             query?: never;
@@ -7793,6 +8772,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KindOut"][];
+                };
+            };
+        };
+    };
+    shared_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shared"][];
+                };
+            };
+        };
+    };
+    shared_publish: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SharedInRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shared"];
                 };
             };
         };

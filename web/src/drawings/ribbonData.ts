@@ -1,5 +1,5 @@
 import { fixed } from "../units/format";
-import type { Ribbon, Simulated } from "../api/client";
+import type { Replayed, Ribbon, Tried } from "../api/client";
 import type { RibbonData } from "./ribbonScales";
 
 const ms = (at: string) => Date.parse(at);
@@ -24,9 +24,19 @@ export function fromRecord(r: Ribbon): RibbonData {
 }
 
 /** A simulated day, which has no now. */
-export function fromSimulation(s: Simulated, low: number, high: number, capacity: number): RibbonData {
+export function fromSimulation(s: Tried, low: number, high: number, capacity: number): RibbonData {
   return {
     start: ms(s.start), sunrise: ms(s.sunrise), end: ms(s.end), now: null, stepMs: s.step_min * 60_000, low, high, capacity, theta: s.theta,
     pegs: s.pulses.map((p) => ({ at: ms(p.at), ml: p.ml, state: "done" })), drops: s.drops.map((d) => ({ at: ms(d.at), ml: d.ml })),
+  };
+}
+
+/** A recorded day, with the same day under another programme as its dotted line and dashed pegs. */
+export function fromReplay(r: Replayed, low: number, high: number, capacity: number): RibbonData {
+  const start = ms(r.start);
+  return {
+    start, sunrise: ms(r.sunrise), end: ms(r.end), now: null, stepMs: r.step_min * 60_000, low, high, capacity, theta: r.recorded,
+    pegs: r.was_pulses.map((p) => ({ at: ms(p.at), ml: p.ml, state: "done" })), drops: [],
+    ahead: { start, stepMs: r.instead.step_min * 60_000, theta: r.instead.theta, pegs: r.instead.pulses.map((p) => ({ at: ms(p.at), ml: p.ml })), from: null, to: null },
   };
 }

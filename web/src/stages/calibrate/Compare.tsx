@@ -41,7 +41,7 @@ function Thresholds({ found, bed, mayChange }: { found: ScaleComparison; bed: nu
     const held = programme.data?.published;
     if (!held) throw new Error("no programme");
     const moved = Object.fromEntries(found.thresholds.filter((t) => !keep[t.field] && t.new !== null).map((t) => [t.field, Number((t.new ?? t.old).toFixed(3))]));
-    return take(api.POST("/api/beds/{bed_id}/programme/publish/", { params: { path: { bed_id: bed } }, body: { ...held, ...moved } }));
+    return take(api.POST("/api/beds/{bed_id}/programme/publish/", { params: { path: { bed_id: bed } }, body: { ...held, body: { ...held.body, ...moved } } }));
   }, "programme", "watch", "ribbon");
   return (
     <>

@@ -22,7 +22,7 @@ export default function BedActions({ bed }: { bed: BedNow }) {
   );
   const p = programme.data;
   if (!p?.controllable) return null;
-  const dose = (p.published ?? p.proposed).dose_ml_per_plant;
+  const dose = p.dose_ml;
   const words: Record<Act, { title: string; text: string; ok: string }> = {
     dose: {
       title: `Give bed ${bed.name} one dose now?`, ok: "Give it",

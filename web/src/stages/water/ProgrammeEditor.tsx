@@ -1,14 +1,17 @@
-import { lazy, Suspense, useDeferredValue, useEffect, useState } from "react";
-import { ApiError, api, problemOf, take, type BedNow, type ProgrammeForm, type ProgrammeOut, type Simulated, type Watch } from "../../api/client";
-import { useChange, useSimulated, type Weather } from "../../api/queries";
+import { lazy, Suspense, useDeferredValue, useState } from "react";
+import { api, problemOf, take, type BedNow, type Programme, type ProgrammeOut, type Tried, type Watch } from "../../api/client";
+import { useRecordedDays, useTried } from "../../api/queries";
 import { DayRibbon } from "../../drawings/DayRibbon";
 import { fromSimulation } from "../../drawings/ribbonData";
+import { TriggerTracks } from "../../drawings/TriggerTracks";
 import { Fig } from "../../frame/Fig";
 import { clock, dayName, fixed, millilitres, percent, withUnit } from "../../units/format";
+import { LeanPart } from "./LeanPart";
 import { ProgrammeSentence } from "./ProgrammeSentence";
+import { useDraft, useSettled } from "./useDraft";
 
 const BedActions = lazy(() => import("../watch/BedActions"));
-const WEATHERS: { code: Weather; label: string }[] = [
+export const WEATHERS = [
   { code: "clear", label: "a clear day" }, { code: "mixed", label: "a mixed day" }, { code: "dull", label: "a dull day" }, { code: "hot", label: "a hot, dry day" },
 ];
 
@@ -19,75 +22,78 @@ interface Props {
   mayChange: boolean;
 }
 
-const useSettled = <T,>(value: T, ms: number): T => {
-  const [settled, setSettled] = useState(value);
-  useEffect(() => {
-    const timer = window.setTimeout(() => setSettled(value), ms);
-    return () => window.clearTimeout(timer);
-  }, [value, ms]);
-  return settled;
-};
-
-/** The programme as a sentence; below it the simulated day that it gives; publish when it is right. */
+/** The programme as a sentence; below it the day that it gives; publish when it is right. */
 export function ProgrammeEditor({ watch, bed, programme, mayChange }: Props) {
+  const d = useDraft(bed.id, programme);
+  const [school, setSchool] = useState<string | null>(null);
+  const [open, setOpen] = useState(false);
+  const [weather, setWeather] = useState("clear");
+  const [span, setSpan] = useState<"day" | "week">("day");
+  const tried = useTried(bed.id, useSettled(d.draft, 40), weather, span);
+  const shown = useDeferredValue(tried.data);
+  const chosen = programme.schools.find((s) => s.code === school);
+  const origin = chosen?.origin ?? (programme.published ? {} : programme.schools[0]?.origin ?? {});
   const published = programme.published;
-  const [draft, setDraft] = useState<ProgrammeForm>(() => ({ ...(published ?? programme.proposed) }));
-  const [weather, setWeather] = useState<Weather>("clear");
-  const tried = useSettled(draft, 60);
-  const simulated = useSimulated(bed.id, tried, weather);
-  const shown = useDeferredValue(simulated.data);
-  const base = published?.number ?? 0;
-  const publish = useChange(
-    () => take(api.POST("/api/beds/{bed_id}/programme/publish/", { params: { path: { bed_id: bed.id } }, body: draft })),
-    "programme", "watch", "slip", "ribbon", "lines",
-  );
-  const changed = JSON.stringify({ ...draft, number: 0 }) !== JSON.stringify({ ...(published ?? {}), number: 0 });
-  const refusals = publish.error instanceof ApiError ? publish.error : null;
-  const problems = Object.fromEntries([...(simulated.data?.problems ?? []).map((p) => [p.field, p.message]), ...(refusals?.errors ?? []).map((e) => [e.field, e.message])]);
-  const othersPublished = draft.number !== base;
   return (
     <>
       <h1>Bed {bed.name}, how it is watered</h1>
-      <p className="quiet">{headline(programme, watch.time_zone, changed)}</p>
+      <p className="quiet">{headline(programme, watch.time_zone, d.changed)}</p>
       {!programme.controllable && <p role="alert" className="error">This bed has no valve yet: the programme can be tried, but nothing opens. Fit one first.</p>}
-      {bed.status === "uncalibrated" && <p role="alert" className="error">Its probe is not calibrated. A programme can be published, and withholds every pulse until it is.</p>}
-      <ProgrammeSentence draft={draft} origin={published ? {} : programme.origin} problems={problems} disabled={!mayChange}
-        onChange={(field, value) => {
-          publish.reset();
-          setDraft((d) => ({ ...d, [field]: value }));
-        }} />
+      {bed.status === "uncalibrated" && <p role="alert" className="error">Its probe is not calibrated. A programme by the probe can be published, and withholds every pulse until it is.</p>}
+      {mayChange && (
+        <p className="schools">
+          {published ? "Begin anew " : "Begin "}
+          {programme.schools.map((s) => (
+            <button key={s.code} type="button" className="in-words" aria-pressed={school === s.code} onClick={() => {
+              setSchool(s.code);
+              d.change(s.body as Programme);
+            }}>{s.name}</button>
+          ))}
+          {chosen && <span className="school-note"> It goes by {chosen.goes_by}. <b>It suits</b> {chosen.suits}. <b className="tone-clay">It fails</b> {chosen.fails}.</span>}
+        </p>
+      )}
+      <ProgrammeSentence draft={d.draft} origin={origin} problems={d.problems} disabled={!mayChange} has={programme.has ?? []} dose={d.checked?.dose_ml ?? null} open={open}
+        onChange={d.change} />
+      <p className="sentence-foot">
+        <button type="button" className="in-words" aria-expanded={open} onClick={() => setOpen(!open)}>{open ? "fold the limits" : "limits, lost readings, drain and rain"}</button>
+        <LeanPart draft={d.draft} leans={d.checked?.leans ?? {}} disabled={!mayChange} onTake={d.change} />
+      </p>
       <div className="try">
         <label>
-          On{" "}
-          <select value={weather} onChange={(e) => setWeather(e.target.value as Weather)} aria-label="Weather of the simulated day">
-            {WEATHERS.map((w) => <option key={w.code} value={w.code}>{w.label}</option>)}
-          </select>
+          Try it on{" "}
+          <Weathers bed={bed.id} zone={watch.time_zone} value={span === "week" ? "week" : weather} onChange={(v) => {
+            setSpan(v === "week" ? "week" : "day");
+            if (v !== "week") setWeather(v);
+          }} />
         </label>{" "}
-        {shown ? <Outcome day={shown} /> : <span className="quiet">the day is being simulated…</span>}
+        {shown?.tried ? <Outcome day={shown.tried as Tried} span={span} /> : <span className="quiet">{tried.isError ? "" : "being simulated…"}</span>}
       </div>
-      {simulated.isError && <p role="alert" className="error">{problemOf(simulated.error)}</p>}
-      {shown && <DayRibbon data={fromSimulation(shown, draft.low, draft.high, programme.capacity)} zone={watch.time_zone} label={`Simulated day of bed ${bed.name}`} height={250} />}
-      {othersPublished && (
+      {tried.isError && <p role="alert" className="error">{problemOf(tried.error)}</p>}
+      {shown?.tried && (
+        <>
+          <DayRibbon data={fromSimulation(shown.tried as Tried, d.draft.low, d.draft.high, programme.capacity)} zone={watch.time_zone} label={`Simulated ${span} of bed ${bed.name}`} height={span === "week" ? 210 : 240} />
+          <TriggerTracks day={shown.tried as Tried} zone={watch.time_zone} />
+        </>
+      )}
+      {d.others && (
         <p role="alert" className="error">
-          Someone published version {base} while you were editing version {(draft.number ?? 0) + 1}. Your numbers are still here.{" "}
-          <button type="button" className="quiet-button" onClick={() => published && setDraft({ ...published })}>Take theirs</button>{" "}
-          <button type="button" className="quiet-button" onClick={() => setDraft((d) => ({ ...d, number: base }))}>Keep mine on top of theirs</button>
+          Someone published version {d.base} while you were editing version {d.number + 1}. Your numbers are still here.{" "}
+          <button type="button" className="quiet-button" onClick={d.reset}>Take theirs</button>{" "}
+          <button type="button" className="quiet-button" onClick={d.rebase}>Keep mine on top of theirs</button>
         </p>
       )}
       <div className="actions">
         {mayChange && (
-          <button type="button" className="button primary" disabled={!changed || publish.isPending || othersPublished} onClick={() => publish.mutate(undefined, { onSuccess: (v) => setDraft((d) => ({ ...d, number: v.number })) })}>
-            {publish.isPending ? "Publishing…" : `Publish version ${base + 1}, from now`}
+          <button type="button" className="button primary" disabled={!d.changed || d.publish.isPending || d.others} onClick={() => d.publish.mutate(undefined, { onSuccess: (v) => d.done(v.number) })}>
+            {d.publish.isPending ? "Publishing…" : `Publish version ${d.base + 1}, from now`}
           </button>
         )}
-        {mayChange && changed && published && <button type="button" className="button" onClick={() => setDraft({ ...published })}>Back to version {published.number}</button>}
-        <span className="quiet">
-          One dose of {fixed(draft.dose_ml_per_plant, 0)} mL is {shown ? <Fig figure={shown.seconds} label="seconds of one pulse" /> : "…"}, {programme.seconds.source}.
-        </span>
+        {mayChange && d.changed && published && <button type="button" className="button" onClick={d.reset}>Back to version {published.number}</button>}
+        <span className="quiet">One dose is {fixed(d.checked?.dose_ml, 0)} mL per plant: {shown ? <Fig figure={shown.seconds} label="seconds of one pulse" /> : "…"}, {programme.seconds.source}.</span>
       </div>
-      {publish.isSuccess && !changed && <p role="status" className="done">Version {base} is published. It acts from the next minute; the slip says why each pulse is given or withheld.</p>}
-      {refusals && Object.keys(problems).length === 0 && <p role="alert" className="error">{refusals.message}</p>}
-      {refusals && refusals.errors.length > 0 && <ul role="alert" className="error">{refusals.errors.map((e) => <li key={e.field + e.expected}>{e.message}</li>)}</ul>}
+      {d.publish.isSuccess && !d.changed && <p role="status" className="done">Version {d.base} is published. It acts from the next minute; the slip says why each pulse is given or withheld.</p>}
+      {d.publish.isError && <p role="alert" className="error">{problemOf(d.publish.error)}</p>}
+      <Versions bed={bed.id} programme={programme} zone={watch.time_zone} mayChange={mayChange} onTake={d.change} />
       {mayChange && <Suspense fallback={null}><BedActions bed={bed} /></Suspense>}
       <p className="quiet">Software is no safety device: keep the hard-wired float switch and the overflow pipe. Pressure off before you open a line.</p>
     </>
@@ -96,17 +102,55 @@ export function ProgrammeEditor({ watch, bed, programme, mayChange }: Props) {
 
 function headline(p: ProgrammeOut, zone: string, changed: boolean): string {
   const latest = p.versions[0];
+  if (p.planned) return `The calendar rules today: ${p.planned}. What stands here acts again afterwards.`;
   if (!latest) return "No programme yet. This is a proposal from the bed, its medium, capacity and flow; point at a number to see where it comes from.";
-  const since = `Version ${latest.number}, published ${dayName(latest.published_at, zone)} ${clock(latest.published_at, zone)} by ${latest.published_by}.`;
+  const since = `Version ${latest.number}, published ${dayName(latest.published_at, zone)} ${clock(latest.published_at, zone)} by ${latest.published_by}${latest.shared ? `, following ${latest.shared}` : ""}.`;
   return changed ? `${since} You are editing version ${latest.number + 1}.` : since;
 }
 
-function Outcome({ day }: { day: Simulated }) {
+/** Kinds of weather, a week of all of them, and the days on record. */
+export function Weathers({ bed, zone, value, week = true, onChange }: { bed: number; zone: string; value: string; week?: boolean; onChange: (value: string) => void }) {
+  const days = useRecordedDays(bed);
+  return (
+    <select value={value} onChange={(e) => onChange(e.target.value)} aria-label="Weather of the simulated day">
+      {WEATHERS.map((w) => <option key={w.code} value={w.code}>{w.label}</option>)}
+      {week && <option value="week">a week of all kinds</option>}
+      {days.data && days.data.length > 0 && (
+        <optgroup label="a day on record">
+          {days.data.slice(0, 14).map((r) => <option key={r.day} value={r.day}>{dayName(`${r.day}T12:00:00Z`, zone)}, {fixed(r.light_j_cm2, 0)} J/cm²</option>)}
+        </optgroup>
+      )}
+    </select>
+  );
+}
+
+export function Outcome({ day, span }: { day: Tried; span: "day" | "week" }) {
   return (
     <span>
-      it would give <b>{day.pulses.length} pulses, {millilitres(day.dose_ml)}</b> per plant, drain <b>{percent(day.drain_share, 0)}</b>, peak {percent(day.peak)}, night
-      fall {fixed(day.night_fall_points, 1)} points; pore salts end at {withUnit(day.end_pore_ec_ms_cm, "mS/cm", 1)}.
+      it would give <b>{day.pulses.length} pulses, {millilitres(day.dose_ml)}</b> per plant, drain <b>{percent(day.drain_share, 0)}</b>, peak {percent(day.peak)},{" "}
+      {span === "day" && day.night_fall_points !== null ? `night fall ${fixed(day.night_fall_points, 1)} points, ` : ""}{percent(day.in_band, 0)} of the time in its band; pore salts end at {withUnit(day.end_pore_ec_ms_cm, "mS/cm", 1)}.
       {day.fault && <b className="tone-clay"> It stops with a missed target: the dose or the tries are too small for such a day.</b>}
     </span>
+  );
+}
+
+function Versions({ bed, programme, zone, mayChange, onTake }: { bed: number; programme: ProgrammeOut; zone: string; mayChange: boolean; onTake: (body: Programme) => void }) {
+  if (programme.versions.length < 2) return null;
+  const take_ = async (number: number) => {
+    const found = await take(api.GET("/api/beds/{bed_id}/programme/versions/{number}/", { params: { path: { bed_id: bed, number } } }));
+    onTake(found.body as Programme);
+  };
+  return (
+    <details className="versions-fold">
+      <summary>{programme.versions.length} versions, who and when</summary>
+      <ul className="versions">
+        {programme.versions.map((v) => (
+          <li key={v.number}>
+            <b>Version {v.number}</b>, {dayName(v.published_at, zone)} {clock(v.published_at, zone)}, {v.published_by}{v.shared ? `, following ${v.shared}` : ""}{" "}
+            {mayChange && <button type="button" className="quiet-button" onClick={() => void take_(v.number)}>read it into the draft</button>}
+          </li>
+        ))}
+      </ul>
+    </details>
   );
 }
