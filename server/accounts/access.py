@@ -25,6 +25,7 @@ SITE_PATH: dict[str, str | tuple[str, str]] = {
     "WaterSource": "site_id",
     "OwnMedium": "site_id",
     "Actuator": "node__site_id",
+    "PlanEntry": "site_id",
     "BusRequest": "node__site_id",
     "Proof": "channel__node__site_id",
     "ActuatorProof": "actuator__node__site_id",

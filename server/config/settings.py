@@ -4,6 +4,9 @@ from pathlib import Path
 
 import environ
 
+from reedcore.device_rules import DeviceKind
+from reedcore.programme import DoseKind, TriggerKind
+
 ROOT = Path(__file__).resolve().parent.parent.parent
 env = environ.Env()
 
@@ -105,7 +108,12 @@ SPECTACULAR_SETTINGS = {
     "DESCRIPTION": "Measuring, watering and record keeping for crops in soilless substrate.",
     "SERVE_INCLUDE_SCHEMA": False,
     "COMPONENT_SPLIT_REQUEST": True,
-    "ENUM_NAME_OVERRIDES": {"RoleEnum": "accounts.roles.Role"},
+    "ENUM_NAME_OVERRIDES": {
+        "RoleEnum": "accounts.roles.Role",
+        "DeviceKindEnum": [(k.value, k.name) for k in DeviceKind],
+        "DoseKindEnum": [(k.value, k.name) for k in DoseKind],
+        "TriggerKindEnum": [(k.value, k.name) for k in TriggerKind],
+    },
 }
 LOGGING = {
     "version": 1,

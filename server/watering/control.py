@@ -13,10 +13,13 @@ from reedcore.decide import Action, decide
 from reedcore.decide import Decision as CoreDecision
 
 from .closing import COMMAND_LIFE_S
+from .devices import tick_devices
 from .flow_watch import watch_flow
-from .models import BedControl, Command, ControlClock, ControlGap, Decision, Pulse
+from .models import BedControl, Command, ControlGap, Decision, Pulse
 from .state import SiteState, bed_state, gather, programme_of
+from .rain import credit_rain
 from .sums import advance_sums, mark_pulse
+from .ticklock import hold_off_tick
 
 TICK_S = 60
 GAP_TICKS = 3
@@ -44,18 +47,21 @@ def tick(site: Site, now: datetime) -> int:
     The row lock on the site's control clock makes a second worker wait, and then find the tick done.
     """
     at = tick_time(now)
-    ControlClock.objects.get_or_create(site=site)
-    clock = ControlClock.objects.select_for_update().get(site=site)
+    clock = hold_off_tick(site)
     if clock.last_tick is not None and clock.last_tick >= at:
         return 0
     if clock.last_tick is not None and at - clock.last_tick > timedelta(seconds=GAP_TICKS * TICK_S):
         ControlGap.objects.create(site=site, last_tick=clock.last_tick, next_tick=at)
+    clock_before = clock.last_tick
     clock.last_tick = at
     clock.save(update_fields=["last_tick"])
     watch_flow(site, now)
     state = gather(site, now)
+    credit_rain(state, clock_before, now)
     state.sums = {s.house_id: s for s in advance_sums(site, now, state.sensed.climate)} or state.sums
-    return _decide_all(state, at)
+    decided = _decide_all(state, at)
+    tick_devices(state)
+    return decided
 
 
 def _decide_all(state: SiteState, at: datetime) -> int:
@@ -75,7 +81,7 @@ def _decide_all(state: SiteState, at: datetime) -> int:
             changed = True
         if decision.action is Action.GIVE:
             ordered.append(_order(state, bed, decision, version.pk))
-        if changed:
+        if changed or bed.pk in state.touched:
             controls.append(state.controls[bed.pk])
     Decision.objects.bulk_create(decisions, batch_size=2000)
     save_controls(controls)
@@ -196,12 +202,6 @@ CONTROL_FIELDS = [f.name for f in BedControl._meta.concrete_fields if not f.prim
 def save_controls(controls: list[BedControl]) -> None:
     """Keep what decisions and pulses changed. What people hold a bed by is theirs to write, and is left alone."""
     BedControl.objects.bulk_create(controls, update_conflicts=True, unique_fields=["bed"], update_fields=CONTROL_FIELDS)
-
-
-def hold_off_tick(site: Site) -> None:
-    """Take the lock that a tick takes, so that no tick decides between what is read here and what is written."""
-    ControlClock.objects.get_or_create(site=site)
-    ControlClock.objects.select_for_update().get(site=site)
 
 
 def issue(ordered: list[Ordered], now: datetime) -> None:

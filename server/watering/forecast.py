@@ -156,6 +156,16 @@ def fall_until_morning(bed: Bed, state: SiteState) -> float:
     return found
 
 
+def night_fall_points(bed: Bed, volume_l: float, span: Span) -> float:
+    """Expected fall of θ from the coming sunset to the sunrise after it, by the night's dryness [points]."""
+    site = bed.house.site
+    sunrise = sun_times(site, local_day(site, span.end) + timedelta(days=1))[0]
+    minutes = max(1, int((sunrise - span.end).total_seconds() // 60))
+    climate = house_climate(np.zeros(minutes), bed.house.transmission, 0.0)
+    use = water_use_ml_per_plant_min(crop_of(bed), climate.radiation_w_m2, climate.vpd_kpa).sum()
+    return float(use / 10 / volume_l)
+
+
 def next_pulse_window(day: SimulatedDay | None, now: datetime) -> tuple[datetime, datetime] | None:
     """When the next pulse is likely: the forecast time with water use 15 % more and less."""
     if day is None or not day.pulses:

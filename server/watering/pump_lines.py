@@ -1,13 +1,14 @@
 """The line of each pump today: which bed ran when, what waits for it, and in what order it would go."""
 
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import datetime
 
 from common.clock import site_now
 from places.models import Pump, Site
 
 from .control import need_of
-from .models import Command, CommandState, Pulse, PulseState
+from .counters import counted
+from .models import Pulse, PulseState
 from .state import SiteState, gather
 
 
@@ -82,13 +83,3 @@ def _waiting(state: SiteState, beds: dict[int, object]) -> list[Waiting]:
             Waiting(bed.pk, bed.name, None if under != under else under, state.waiting_since.get(bed.pk), state.setups[bed.pk].flow_l_min)
         )
     return out
-
-
-def counted(actuator: int, since: datetime | None) -> tuple[int, float]:
-    """Starts and hours of a device, since a moment or ever, from the commands it carried out."""
-    rows = Command.objects.filter(actuator=actuator, seconds__gt=0, state__in=[CommandState.STARTED, CommandState.DONE], started_at__isnull=False)
-    if since is not None:
-        rows = rows.filter(started_at__gte=since)
-    spans = list(rows.values_list("started_at", "ended_at", "seconds"))
-    seconds = sum(min(s, (e - b).total_seconds()) if e is not None else s for b, e, s in spans)
-    return len(spans), timedelta(seconds=max(0.0, seconds)).total_seconds() / 3600

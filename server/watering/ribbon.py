@@ -20,7 +20,8 @@ from reedcore.conductivity import pore_ec_from_bulk
 from reedcore.constants import STARTING_EPSILON_DRY
 from reedcore.curves import value_from_curve
 
-from .forecast import Span, next_pulse_window, rest_of_day, span_around
+from .forecast import Span, next_pulse_window, night_fall_points, rest_of_day, span_around
+from .forecast_scores import ForecastScore, last_score
 from .models import Pulse, PulseState
 from .state import SiteState, bed_state, gather, programme_of
 
@@ -54,6 +55,7 @@ class RibbonForecast:
     evening_theta: float | None
     dose_ml: float
     drain_ml: float
+    night_fall_points: float
 
 
 @dataclass
@@ -86,6 +88,7 @@ class Ribbon:
     drops: list[Drop]
     calibrations: list[CalibrationMark]
     forecast: RibbonForecast | None
+    scored: ForecastScore | None
 
 
 @dataclass
@@ -180,6 +183,7 @@ def ribbon_of(bed: Bed, at: datetime | None = None) -> Ribbon:
         drops_of(tracks.drain, span.start, STEP),
         [_mark(m) for m in marks],
         _forecast(bed, state, span, tracks.pore_ec) if span.start <= now < span.end else None,
+        last_score(bed),
     )
 
 
@@ -218,4 +222,5 @@ def _forecast(bed: Bed, state: SiteState, span: Span, pore: np.ndarray) -> Ribbo
         float(day.seen[-1]),
         day.dose_ml,
         day.drained_ml,
+        night_fall_points(bed, state.setups[bed.pk].volume_l_per_plant, span),
     )

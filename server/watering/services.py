@@ -22,10 +22,11 @@ from reedcore.reasons import Why
 from reedcore.words import say_reason
 
 from .closing import close_now
-from .control import Ordered, hold_off_tick, issue, note_given, save_controls
+from .control import Ordered, issue, note_given, save_controls
 from .models import BedControl, ProgrammeVersion, Pulse, SharedProgramme
 from .proposal import proposal_of
 from .state import bed_state, gather, programme_of
+from .ticklock import hold_off_tick
 
 _HAND_IGNORES = frozenset({Why.SOAKING, Why.FAULT, Why.MANUAL, Why.PAUSED, Why.EXCEPTION, Why.RAIN_HOLD})
 """A dose by hand needs no reading and waits for no soak, pause or rain; every other guard holds for it too."""

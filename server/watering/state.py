@@ -51,6 +51,7 @@ class SiteState:
     normal_ml: dict[int, float] = field(default_factory=dict)
     plan: dict[int, PlanEntry] = field(default_factory=dict)
     drained: set[int] = field(default_factory=set)
+    touched: set[int] = field(default_factory=set)
     waiting_since: dict[int, datetime] = field(default_factory=dict)
     busy_l_min: dict[int, float] = field(default_factory=dict)
 

@@ -1,6 +1,6 @@
 """Background jobs of the worker."""
 
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
 
 from django.db import transaction
 from procrastinate.contrib.django import app
@@ -9,9 +9,10 @@ from accounts.models import User
 from common.clock import site_now
 from common.events import tell
 from common.models import Job
-from places.models import Bed
+from places.models import Bed, Site
 from places.sun import local_day
 
+from .daily import due, run_daily
 from .days import renew_day
 
 BACK_DAYS = 14
@@ -44,6 +45,30 @@ def renew_day_figures(job_id: int, bed_id: int, today: str, days: int) -> None:
         _set(job, state="failed", message=f"{type(error).__name__}: {error}"[:300], finished_at=site_now(job.site))
         raise
     _set(job, state="done", finished_at=site_now(job.site))
+
+
+TITLES = {"close_day": "Yesterday worked out", "forecast": "This morning’s forecast"}
+
+
+def order_daily(site: Site, now: datetime) -> None:
+    """Order the jobs of the day that are due: yesterday's figures with its drain, this morning's forecast."""
+    for kind, day in due(site, now):
+        with transaction.atomic():
+            job = Job.objects.create(site=site, kind=kind, title=TITLES[kind], total=1, created_at=now)
+            daily_job.defer(job_id=job.pk, kind=kind, day=day.isoformat())
+
+
+@app.task(name="daily_job", queue="default")
+def daily_job(job_id: int, kind: str, day: str) -> None:
+    """One of the day's jobs, for every bed of a site."""
+    job = Job.objects.select_related("site").get(pk=job_id)
+    _set(job, state="running")
+    try:
+        done = run_daily(job.site, kind, date.fromisoformat(day))
+    except Exception as error:
+        _set(job, state="failed", message=f"{type(error).__name__}: {error}"[:300], finished_at=site_now(job.site))
+        raise
+    _set(job, state="done", done=1, message=f"{done} beds.", finished_at=site_now(job.site))
 
 
 def _set(job: Job, **values: object) -> None:

@@ -1,6 +1,6 @@
 from django.urls import path
 
-from . import api, api_programme, api_try
+from . import api, api_devices, api_drills, api_plan, api_programme, api_try
 
 urlpatterns = [
     path("sites/<int:site_id>/watch/", api.watch),
@@ -21,6 +21,21 @@ urlpatterns = [
     path("beds/<int:bed_id>/programme/replay/", api_try.replay_day),
     path("beds/<int:bed_id>/programme/recorded/", api_try.recorded),
     path("beds/<int:bed_id>/why/", api.why),
+    path("drills/", api_drills.drills),
+    path("drills/begin/", api_drills.drill_begin),
+    path("drills/runs/<int:run_id>/look/", api_drills.drill_look),
+    path("drills/runs/<int:run_id>/answer/", api_drills.drill_answer),
+    path("beds/<int:bed_id>/drain/", api_devices.drain_enter),
+    path("sites/<int:site_id>/devices/", api_devices.devices),
+    path("devices/<int:actuator_id>/rule/", api_devices.device_publish),
+    path("devices/<int:actuator_id>/by-hand/", api_devices.device_by_hand),
+    path("sites/<int:site_id>/plan/", api_plan.plan),
+    path("sites/<int:site_id>/plan/new/", api_plan.plan_add),
+    path("plan/<int:entry_id>/end/", api_plan.plan_end),
+    path("sites/<int:site_id>/plan/export/", api_plan.plan_export),
+    path("sites/<int:site_id>/plan/import/", api_plan.plan_import),
+    path("sites/<int:site_id>/plan/calendar.ics", api_plan.plan_ics),
+    path("sites/<int:site_id>/plan/calendar/", api_plan.plan_ics_import),
     path("beds/<int:bed_id>/manual/", api.bed_manual),
     path("beds/<int:bed_id>/pause/", api.bed_pause),
     path("beds/<int:bed_id>/lock/", api.bed_lock),

@@ -108,6 +108,17 @@ export const useRecordedDays = (bed: number) =>
 export const useShared = (site: number) =>
   useQuery({ queryKey: ["shared", site], queryFn: () => take(api.GET("/api/sites/{site_id}/shared-programmes/", { params: { path: { site_id: site } } })) });
 
+export const useDevices = (site: number) =>
+  useQuery({ queryKey: ["devices", site], queryFn: () => take(api.GET("/api/sites/{site_id}/devices/", { params: { path: { site_id: site } } })), refetchInterval: 10_000 });
+
+export const usePlan = (site: number) =>
+  useQuery({ queryKey: ["plan", site], queryFn: () => take(api.GET("/api/sites/{site_id}/plan/", { params: { path: { site_id: site } } })) });
+
+export const useDrills = () => useQuery({ queryKey: ["drills"], queryFn: () => take(api.GET("/api/drills/")) });
+
+export const useWhy = (bed: number, at: string | null) =>
+  useQuery({ queryKey: ["why", bed, at], enabled: at !== null, queryFn: () => take(api.GET("/api/beds/{bed_id}/why/", { params: { path: { bed_id: bed }, query: { at: at ?? "" } } })), placeholderData: (p) => p });
+
 export const usePumpLines = (site: number) =>
   useQuery({ queryKey: ["pump-lines", site], queryFn: () => take(api.GET("/api/sites/{site_id}/pump-lines/", { params: { path: { site_id: site } } })), refetchInterval: 10_000 });
 

@@ -242,6 +242,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/beds/{bed_id}/drain/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Enter a day's drain measured by hand; it moves the next dose or gap as a gauge would. */
+        post: operations["drain_enter"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/beds/{bed_id}/lock/": {
         parameters: {
             query?: never;
@@ -1007,6 +1024,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/{actuator_id}/by-hand/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Put a device on or off by hand; it goes back to its rule by itself. */
+        post: operations["device_by_hand"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/{actuator_id}/rule/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Publish the rule of a device. */
+        post: operations["device_publish"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/dosers/{actuator_id}/bench/": {
         parameters: {
             query?: never;
@@ -1052,6 +1103,74 @@ export interface paths {
         put?: never;
         /** @description Keep a run of a doser: seconds and millilitres. */
         post: operations["doser_capture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drills/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The drills, with one's own best score. */
+        get: operations["drills"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drills/begin/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Begin a drill. */
+        post: operations["drill_begin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drills/runs/{run_id}/answer/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Say what it is and what to do about it. */
+        post: operations["drill_answer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drills/runs/{run_id}/look/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Look at something on the stand-in bed. */
+        post: operations["drill_look"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1534,6 +1653,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plan/{entry_id}/end/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Take a line out of the calendar, or end it where it has begun. */
+        post: operations["plan_end"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/post/csv/": {
         parameters: {
             query?: never;
@@ -1959,6 +2095,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sites/{site_id}/devices/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Every contact with its rule, how it stands and why. */
+        get: operations["devices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sites/{site_id}/electrics/": {
         parameters: {
             query?: never;
@@ -2208,6 +2361,108 @@ export interface paths {
         get: operations["people"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/plan/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The plan calendar of a site. */
+        get: operations["plan"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/plan/calendar/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Take an iCalendar file in; all of it or nothing. */
+        post: operations["plan_ics_import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/plan/calendar.ics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The calendar as an iCalendar file. */
+        get: operations["plan_ics"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/plan/export/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The calendar with the programmes it names, as documented JSON. */
+        get: operations["plan_export"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/plan/import/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Take a calendar in, as plan_export gives it; all of it or nothing. */
+        post: operations["plan_import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/plan/new/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Put a line into the calendar. */
+        post: operations["plan_add"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2688,6 +2943,11 @@ export interface components {
             leaf_vpd: components["schemas"]["Figure"];
             radiation: components["schemas"]["Figure"];
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        AnswerInRequest: {
+            cause: components["schemas"]["CauseEnum"];
+            remedy: components["schemas"]["RemedyEnum"];
+        };
         ArithmeticInput: {
             symbol: string;
             meaning: string;
@@ -3055,6 +3315,12 @@ export interface components {
             node: number;
             request: string;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        ByHandInRequest: {
+            on: boolean;
+            /** Format: double */
+            minutes: number;
+        };
         CalibrationMark: {
             /** Format: date-time */
             at: string;
@@ -3099,6 +3365,16 @@ export interface components {
             kinds: components["schemas"]["KindOut"][];
             quantities: components["schemas"]["Word"][];
         };
+        /**
+         * @description * `blocked` - BLOCKED
+         *     * `dry_corner` - DRY_CORNER
+         *     * `salt` - SALT
+         *     * `wrong_span` - WRONG_SPAN
+         *     * `leak` - LEAK
+         *     * `dead_pump` - DEAD_PUMP
+         * @enum {string}
+         */
+        CauseEnum: "blocked" | "dry_corner" | "salt" | "wrong_span" | "leak" | "dead_pump";
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         Certificate: {
             channel: number | null;
@@ -3409,6 +3685,46 @@ export interface components {
             registers: number;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        DeviceFormRequest: {
+            house: number;
+            settings: components["schemas"]["DeviceSettingsRequest"];
+            number?: number;
+        };
+        /**
+         * @description * `heater` - HEATER
+         *     * `fan` - FAN
+         *     * `vent` - VENT
+         *     * `circulation` - CIRCULATION
+         *     * `misting` - MISTING
+         *     * `lamp` - LAMP
+         *     * `co2` - CO2
+         * @enum {string}
+         */
+        DeviceKindEnum: "heater" | "fan" | "vent" | "circulation" | "misting" | "lamp" | "co2";
+        DeviceLine: {
+            actuator: number;
+            name: string;
+            node: string;
+            house: number | null;
+            house_name: string;
+            settings: components["schemas"]["DeviceSettings"] | null;
+            number: number;
+            published_by: string;
+            on: boolean;
+            /** Format: date-time */
+            since: string | null;
+            why: string;
+            /** Format: date-time */
+            manual_until: string | null;
+            manual_by: string;
+            starts_today: number;
+            /** Format: double */
+            hours_today: number;
+            starts_ever: number;
+            /** Format: double */
+            hours_ever: number;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         DeviceOut: {
             device: string;
             id: number;
@@ -3419,6 +3735,62 @@ export interface components {
                 [key: string]: components["schemas"]["Figure"];
             };
             findings: components["schemas"]["FindingOut"][];
+        };
+        DeviceSettings: {
+            kind: components["schemas"]["DeviceKindEnum"];
+            /** Format: double */
+            day?: number;
+            /** Format: double */
+            night?: number;
+            /** Format: double */
+            dead_band?: number;
+            /** Format: double */
+            min_on_min?: number;
+            /** Format: double */
+            min_off_min?: number;
+            /** Format: double */
+            on_min?: number;
+            /** Format: double */
+            every_min?: number;
+            /** Format: double */
+            from_min?: number;
+            /** Format: double */
+            until_min?: number;
+            /** Format: double */
+            target_mol?: number;
+            /** Format: double */
+            above_w_m2?: number;
+        };
+        DeviceSettingsRequest: {
+            kind: components["schemas"]["DeviceKindEnum"];
+            /** Format: double */
+            day?: number;
+            /** Format: double */
+            night?: number;
+            /** Format: double */
+            dead_band?: number;
+            /** Format: double */
+            min_on_min?: number;
+            /** Format: double */
+            min_off_min?: number;
+            /** Format: double */
+            on_min?: number;
+            /** Format: double */
+            every_min?: number;
+            /** Format: double */
+            from_min?: number;
+            /** Format: double */
+            until_min?: number;
+            /** Format: double */
+            target_mol?: number;
+            /** Format: double */
+            above_w_m2?: number;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        Devices: {
+            devices: components["schemas"]["DeviceLine"][];
+            kinds: components["schemas"]["KindCard"][];
+            conflicts: string[];
         };
         Difference: {
             path: string;
@@ -3497,6 +3869,14 @@ export interface components {
             bound?: number;
             frozen?: boolean;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        DrainInRequest: {
+            /** Format: date */
+            day: string;
+            /** Format: double */
+            drain_ml: number;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         DrainLine: {
             day: string;
             /** Format: double */
@@ -3510,11 +3890,79 @@ export interface components {
             moves: string;
             source: string;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        Drill: {
+            run: number;
+            code: string;
+            story: string;
+            /** Format: date-time */
+            start: string;
+            step_min: number;
+            seen: number[];
+            true: number[];
+            pulses: number[][];
+            /** Format: double */
+            low: number;
+            /** Format: double */
+            high: number;
+            looks: components["schemas"]["LookOut"][];
+            minutes: number;
+            causes: components["schemas"]["Option"][];
+            remedies: components["schemas"]["Option"][];
+            points: number | null;
+            words: string[];
+            record: string;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        DrillInRequest: {
+            drill: string;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        DrillLine: {
+            code: string;
+            best: number | null;
+            tries: number;
+        };
         Drop: {
             /** Format: date-time */
             at: string;
             /** Format: double */
             ml: number;
+        };
+        /**
+         * @description * `programme` - PROGRAMME
+         *     * `hold` - HOLD
+         * @enum {string}
+         */
+        EntryFormKindEnum: "programme" | "hold";
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        EntryFormRequest: {
+            kind: components["schemas"]["EntryFormKindEnum"];
+            title: string;
+            /** Format: date */
+            first_day: string;
+            /** Format: date */
+            last_day: string;
+            house?: number | null;
+            bed?: number | null;
+            growth_stage?: string;
+            programme?: string;
+        };
+        EntryOut: {
+            id: number;
+            kind: string;
+            title: string;
+            /** Format: date */
+            first_day: string;
+            /** Format: date */
+            last_day: string;
+            house: string;
+            bed: string;
+            growth_stage: string;
+            programme: string;
+            beds: string[];
+            made_by: string;
+            now: boolean;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         ExplainFormRequest: {
@@ -3624,6 +4072,21 @@ export interface components {
             name: string;
             behind: boolean;
             differences: components["schemas"]["Difference"][];
+        };
+        ForecastScore: {
+            /** Format: date */
+            day: string;
+            said_pulses: number;
+            got_pulses: number;
+            /** Format: double */
+            said_ml: number;
+            /** Format: double */
+            got_ml: number;
+            /** Format: double */
+            score: number;
+            /** Format: double */
+            mean_score: number;
+            days: number;
         };
         /**
          * @description * `linear` - LINEAR
@@ -3772,18 +4235,16 @@ export interface components {
             /** Format: date-time */
             finished_at: string | null;
         };
-        /**
-         * @description * `below_low` - BELOW_LOW
-         *     * `fallen` - FALLEN
-         *     * `suction` - SUCTION
-         *     * `light_sum` - LIGHT_SUM
-         *     * `vpd_hours` - VPD_HOURS
-         *     * `water_use` - WATER_USE
-         *     * `elapsed` - ELAPSED
-         *     * `clock` - CLOCK
-         * @enum {string}
-         */
-        KindF45Enum: "below_low" | "fallen" | "suction" | "light_sum" | "vpd_hours" | "water_use" | "elapsed" | "clock";
+        KindCard: {
+            kind: components["schemas"]["DeviceKindEnum"];
+            unit: string;
+            /** Format: double */
+            low: number;
+            /** Format: double */
+            high: number;
+            proposed: components["schemas"]["DeviceSettings"];
+            caution: string;
+        };
         KindOut: {
             code: string;
             name: string;
@@ -3905,6 +4366,16 @@ export interface components {
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         LockInRequest: {
             what_for: string;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        LookInRequest: {
+            look: string;
+        };
+        LookOut: {
+            code: string;
+            name: string;
+            minutes: number;
+            shows: string;
         };
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         MadeNode: {
@@ -4130,6 +4601,10 @@ export interface components {
         };
         /** @enum {unknown} */
         NullEnum: null;
+        Option: {
+            code: string;
+            name: string;
+        };
         OtherDeviceRequest: {
             kind: string;
             name: string;
@@ -4274,6 +4749,13 @@ export interface components {
             across_cm?: number | null;
             /** Format: double */
             depth_cm?: number | null;
+        };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        Plan: {
+            /** Format: date */
+            today: string;
+            entries: components["schemas"]["EntryOut"][];
+            stages: string[];
         };
         Point: {
             id: number;
@@ -4716,6 +5198,17 @@ export interface components {
          * @enum {string}
          */
         RegisterTypeEnum: "uint16" | "int16" | "uint32" | "int32" | "float32" | "bit";
+        /**
+         * @description * `clean` - CLEAN
+         *     * `move` - MOVE
+         *     * `leach` - LEACH
+         *     * `calibrate` - CALIBRATE
+         *     * `mend_line` - MEND_LINE
+         *     * `mend_pump` - MEND_PUMP
+         *     * `more_water` - MORE_WATER
+         * @enum {string}
+         */
+        RemedyEnum: "clean" | "move" | "leach" | "calibrate" | "mend_line" | "mend_pump" | "more_water";
         /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
         ReplayInRequest: {
             body: components["schemas"]["ProgrammeRequest"];
@@ -4817,6 +5310,7 @@ export interface components {
             drops: components["schemas"]["Drop"][];
             calibrations: components["schemas"]["CalibrationMark"][];
             forecast: components["schemas"]["RibbonForecast"] | null;
+            scored: components["schemas"]["ForecastScore"] | null;
         };
         RibbonForecast: {
             /** Format: date-time */
@@ -4834,6 +5328,8 @@ export interface components {
             dose_ml: number;
             /** Format: double */
             drain_ml: number;
+            /** Format: double */
+            night_fall_points: number;
         };
         /**
          * @description * `viewer` - VIEWER
@@ -5205,6 +5701,10 @@ export interface components {
         StepFormRequest: {
             step: string;
         };
+        /** @description A dataclass as it comes in: empty texts are for the services to judge, not for the parser. */
+        Taken: {
+            entries: number;
+        };
         TankForm: {
             name: string;
             /** Format: double */
@@ -5331,7 +5831,7 @@ export interface components {
             token: string;
         };
         Track: {
-            kind: components["schemas"]["KindF45Enum"];
+            kind: components["schemas"]["TriggerKindEnum"];
             unit: string;
             /** Format: double */
             limit: number;
@@ -5402,13 +5902,25 @@ export interface components {
             why?: components["schemas"]["Why"][];
         };
         Trigger: {
-            kind: components["schemas"]["KindF45Enum"];
+            kind: components["schemas"]["TriggerKindEnum"];
             /** Format: double */
             value?: number;
             times?: number[];
         };
+        /**
+         * @description * `below_low` - BELOW_LOW
+         *     * `fallen` - FALLEN
+         *     * `suction` - SUCTION
+         *     * `light_sum` - LIGHT_SUM
+         *     * `vpd_hours` - VPD_HOURS
+         *     * `water_use` - WATER_USE
+         *     * `elapsed` - ELAPSED
+         *     * `clock` - CLOCK
+         * @enum {string}
+         */
+        TriggerKindEnum: "below_low" | "fallen" | "suction" | "light_sum" | "vpd_hours" | "water_use" | "elapsed" | "clock";
         TriggerRequest: {
-            kind: components["schemas"]["KindF45Enum"];
+            kind: components["schemas"]["TriggerKindEnum"];
             /** Format: double */
             value?: number;
             times?: number[];
@@ -5982,6 +6494,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PulseOut"];
+                };
+            };
+        };
+    };
+    drain_enter: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DrainInRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DrainLine"];
                 };
             };
         };
@@ -7014,6 +7551,56 @@ export interface operations {
             };
         };
     };
+    device_by_hand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                actuator_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ByHandInRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Devices"];
+                };
+            };
+        };
+    };
+    device_publish: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                actuator_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeviceFormRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Devices"];
+                };
+            };
+        };
+    };
     doser_bench: {
         parameters: {
             query?: never;
@@ -7081,6 +7668,98 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Bench"];
+                };
+            };
+        };
+    };
+    drills: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DrillLine"][];
+                };
+            };
+        };
+    };
+    drill_begin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DrillInRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Drill"];
+                };
+            };
+        };
+    };
+    drill_answer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnswerInRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Drill"];
+                };
+            };
+        };
+    };
+    drill_look: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookInRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Drill"];
                 };
             };
         };
@@ -7724,6 +8403,27 @@ export interface operations {
             };
         };
     };
+    plan_end: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entry_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Plan"];
+                };
+            };
+        };
+    };
     post_csv_lines: {
         parameters: {
             query?: never;
@@ -8274,6 +8974,27 @@ export interface operations {
             };
         };
     };
+    devices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Devices"];
+                };
+            };
+        };
+    };
     electrics: {
         parameters: {
             query?: never;
@@ -8617,6 +9338,134 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PersonOut"][];
+                };
+            };
+        };
+    };
+    plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Plan"];
+                };
+            };
+        };
+    };
+    plan_ics_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Taken"];
+                };
+            };
+        };
+    };
+    plan_ics: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    plan_export: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    plan_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Taken"];
+                };
+            };
+        };
+    };
+    plan_add: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EntryFormRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Plan"];
                 };
             };
         };

@@ -10,10 +10,12 @@ interface Props {
   zone: string;
   label: string;
   height?: number;
+  /** A moment was chosen, by a click or by Enter. */
+  onPick?: (at: number) => void;
 }
 
 /** One day from sunset to sunset: pegs for pulses, water in its band, drops for drain, feed, light and VPD; one cursor. */
-export function DayRibbon({ data, zone, label, height = 400 }: Props) {
+export function DayRibbon({ data, zone, label, height = 400, onPick }: Props) {
   const [ref, width] = useWidth<HTMLDivElement>(820);
   const [cursor, setCursor] = useState<number | null>(null);
   const narrow = width < 560;
@@ -28,11 +30,13 @@ export function DayRibbon({ data, zone, label, height = 400 }: Props) {
         aria-valuetext={spoken(data, at, zone)} tabIndex={0}
         onPointerMove={(e) => move(s.x.invert(e.clientX - e.currentTarget.getBoundingClientRect().left))}
         onPointerLeave={() => setCursor(null)}
+        onClick={() => onPick?.(at)}
         onKeyDown={(e) => {
           if (e.key === "ArrowLeft" || e.key === "ArrowRight") {
             move(at + (e.key === "ArrowRight" ? 1 : -1) * data.stepMs * (e.shiftKey ? 20 : 2));
             e.preventDefault();
-          } else if (e.key === "Escape") setCursor(null);
+          } else if (e.key === "Enter" && onPick) onPick(at);
+          else if (e.key === "Escape") setCursor(null);
         }}>
         <Daylight data={data} s={s} />
         <WaterTrack data={data} s={s} />

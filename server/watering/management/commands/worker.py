@@ -18,6 +18,7 @@ from common.clock import site_now
 from demo.services import KEEP_CLOCK_S, keep_clocks
 from places.models import Site
 from watering.control import tick
+from watering.tasks import order_daily
 
 log = logging.getLogger("reed.worker")
 LOOK_EVERY_S = 0.25
@@ -35,6 +36,7 @@ def look_after(site: Site, now: datetime) -> None:
     _looked[site.pk] = now
     watch_recent(site, now)
     nightly(site, now)
+    order_daily(site, now)
 
 
 def tick_all() -> int:

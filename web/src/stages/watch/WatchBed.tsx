@@ -1,7 +1,7 @@
-import { lazy, Suspense } from "react";
+import { lazy, Suspense, useState } from "react";
 import { useNavigate } from "react-router";
-import { problemOf, type BedNow, type Day, type Figure } from "../../api/client";
-import { useDays, useRibbon } from "../../api/queries";
+import { problemOf, type BedNow, type Day, type Figure, type Ribbon } from "../../api/client";
+import { useDays, useRibbon, useWhy } from "../../api/queries";
 import { DayRibbon } from "../../drawings/DayRibbon";
 import { fromRecord } from "../../drawings/ribbonData";
 import { Fig } from "../../frame/Fig";
@@ -15,6 +15,7 @@ export function WatchBed({ watch, bed, mayChange }: StageProps & { bed: BedNow }
   const ribbon = useRibbon(bed.id);
   const days = useDays(bed.id);
   const go = useNavigate();
+  const [picked, setPicked] = useState<string | null>(null);
   const evening = ribbon.data?.forecast?.evening_theta;
   return (
     <>
@@ -29,7 +30,9 @@ export function WatchBed({ watch, bed, mayChange }: StageProps & { bed: BedNow }
       )}
       {ribbon.isPending && <p className="quiet">Drawing the day…</p>}
       {ribbon.isError && <p role="alert" className="error">{problemOf(ribbon.error)}</p>}
-      {ribbon.data && <DayRibbon data={fromRecord(ribbon.data)} zone={watch.time_zone} label={`Day ribbon of bed ${bed.name}`} height={390} />}
+      {ribbon.data && <DayRibbon data={fromRecord(ribbon.data)} zone={watch.time_zone} label={`Day ribbon of bed ${bed.name}`} height={390} onPick={(at) => setPicked(new Date(at).toISOString())} />}
+      <WhyThen bed={bed.id} at={picked} zone={watch.time_zone} />
+      {ribbon.data && <Ahead ribbon={ribbon.data} given={bed.given.value ?? 0} />}
       <div className="facts">
         <Fact label="Water held" figure={bed.water} now={watch.now} />
         <Fact label="Of the usable water" figure={bed.relative} now={watch.now} />
@@ -43,6 +46,28 @@ export function WatchBed({ watch, bed, mayChange }: StageProps & { bed: BedNow }
       </p>
       {days.data && days.data.length > 0 && <DayTable days={days.data} />}
     </>
+  );
+}
+
+/** Why the bed was watered or not at the minute chosen on the ribbon. */
+function WhyThen({ bed, at, zone }: { bed: number; at: string | null; zone: string }) {
+  const why = useWhy(bed, at);
+  if (at === null) return <p className="quiet">Choose a moment on the ribbon, by a click or Enter, to read why then.</p>;
+  if (why.isError) return <p role="alert" className="error">{problemOf(why.error)}</p>;
+  const w = why.data;
+  return w ? <p role="status" className="why-then"><b>{clock(w.at, zone)}. {w.heading}</b> {w.body}{w.since && <span className="quiet"> Decided {clock(w.since, zone)} and unchanged until then{w.programme === null ? "" : `, programme ${w.programme}`}.</span>}</p> : <p className="quiet">Looking it up…</p>;
+}
+
+/** The rest of the day as it is forecast, and how yesterday's forecast came true. */
+function Ahead({ ribbon, given }: { ribbon: Ribbon; given: number }) {
+  const f = ribbon.forecast;
+  const s = ribbon.scored;
+  if (!f && !s) return null;
+  return (
+    <p>
+      {f && <><b>Still to come today:</b> {f.pulses.length} pulses, {millilitres(f.dose_ml)} per plant, making {millilitres(given + f.dose_ml)}; about {millilitres(f.drain_ml)} of it drain; tonight it should fall {fixed(f.night_fall_points, 1)} points. </>}
+      {s ? <span className="quiet">The last morning’s forecast said {s.said_pulses} pulses and {millilitres(s.said_ml)}; {s.got_pulses} and {millilitres(s.got_ml)} came: {fixed(s.score * 100, 0)} of 100, {fixed(s.mean_score * 100, 0)} on average over {s.days} {s.days === 1 ? "day" : "days"}.</span> : <span className="quiet">No forecast has been scored yet: the first is kept at sunrise and held against the day after midnight.</span>}
+    </p>
   );
 }
 

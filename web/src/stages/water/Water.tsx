@@ -11,13 +11,19 @@ const ComparePart = lazy(() => import("./ComparePart").then((m) => ({ default: m
 const ReplayPart = lazy(() => import("./ComparePart").then((m) => ({ default: m.ReplayPart })));
 const HandPart = lazy(() => import("./HandPart").then((m) => ({ default: m.HandPart })));
 const LinePart = lazy(() => import("./LinePart"));
+const PlanPart = lazy(() => import("./PlanPart"));
+const DevicesPart = lazy(() => import("./DevicesPart"));
+const PracticePart = lazy(() => import("./PracticePart"));
 
 const PARTS = [
   { code: "programme", name: "Programme" },
   { code: "compare", name: "Side by side" },
   { code: "replay", name: "Replay" },
   { code: "hand", name: "By hand" },
+  { code: "plan", name: "Plan" },
   { code: "line", name: "Pump lines" },
+  { code: "devices", name: "Other devices" },
+  { code: "practice", name: "Practice" },
 ] as const;
 /** Parts that are of one bed; without a bed they show the list to choose from. */
 const OF_A_BED = ["programme", "compare", "replay", "hand"];
@@ -29,7 +35,11 @@ export default function Water(props: StageProps) {
     <>
       <Parts parts={PARTS} here={here} onGo={go} label="Parts of Water" />
       <Suspense fallback={<p className="quiet">Opening…</p>}>
-        {OF_A_BED.includes(here) ? props.bed ? <WaterBed key={props.bed.id} {...props} bed={props.bed} part={here} /> : <WaterHouse {...props} part={here} /> : here === "line" && <LinePart {...props} />}
+        {OF_A_BED.includes(here) ? props.bed ? <WaterBed key={props.bed.id} {...props} bed={props.bed} part={here} /> : <WaterHouse {...props} part={here} /> : null}
+        {here === "plan" && <PlanPart {...props} />}
+        {here === "line" && <LinePart {...props} />}
+        {here === "devices" && <DevicesPart {...props} />}
+        {here === "practice" && <PracticePart />}
       </Suspense>
     </>
   );
