@@ -76,6 +76,10 @@ class World:
         self.pumps = {
             p["name"]: Actuator(**start.get("pumps", {}).get(p["name"], {})) for p in holding.definition["pumps"]
         }
+        self.contacts = {
+            c["name"]: Actuator(**start.get("contacts", {}).get(c["name"], {}))
+            for c in holding.definition.get("contacts", [])
+        }
         self.flow_l_min = dict.fromkeys(self.pumps, 0.0)
         self.beds: dict[str, BedNow] = {}
         for truth in holding.beds:
@@ -97,6 +101,7 @@ class World:
             "tank_l": self.tank_l,
             "seed": int(self.rng.integers(1 << 31)),
             "pumps": {n: vars(p) for n, p in self.pumps.items()},
+            "contacts": {n: vars(c) for n, c in self.contacts.items()},
             "beds": {
                 n: {
                     "theta": float(b.water.theta),
@@ -122,6 +127,8 @@ class World:
 
     def _step(self, seconds: float) -> None:
         pumping = {name: pump.run(seconds) for name, pump in self.pumps.items()}
+        for contact in self.contacts.values():
+            contact.run(seconds)
         flow = dict.fromkeys(self.pumps, 0.0)
         for bed in self.beds.values():
             litres = self._step_bed(bed, seconds, pumping)

@@ -65,6 +65,8 @@ def build_nodes(holding: Holding, world: World, port_base: int) -> list[Node]:
         node = nodes[pump["node"]]
         node.sources.append((lambda n=pump["name"]: {"flow": world.flow_l_min[n]}, places("pump", pump["slot"])))
         actuator(node, pump["slot"], world.pumps[pump["name"]])
+    for contact in d.get("contacts", []):
+        actuator(nodes[contact["node"]], contact["slot"], world.contacts[contact["name"]])
     tank = d["tank"]
     nodes[tank["node"]].sources.append((lambda: {"tank": world.tank_l}, places("tank", tank["slot"])))
     return list(nodes.values())

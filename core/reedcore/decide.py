@@ -14,6 +14,7 @@ from .triggers import Demand, blind, demand_of, fallback_demand
 
 __all__ = ["Action", "BedState", "Decision", "Memory", "Reason", "Why", "decide"]
 
+
 def decide(programme: Programme, state: BedState, now: datetime) -> Decision:
     """Decide whether to give a pulse.
 
@@ -73,7 +74,9 @@ def _judged(programme: Programme, state: BedState, demand: Demand, now: datetime
     guards = guard_reasons(programme, state, now, wish)
     busy = any(g.why in (Why.RUNNING, Why.SOAKING) for g in guards)
     if demand.counts and not memory.fault and memory.tries >= programme.tries and not busy:
-        missed = Reason(Why.MISSED_TARGET, {"tries": float(memory.tries), "theta": state.theta, "high": _target(programme, memory)})
+        missed = Reason(
+            Why.MISSED_TARGET, {"tries": float(memory.tries), "theta": state.theta, "high": _target(programme, memory)}
+        )
         latched = renewed(memory, fault=Why.MISSED_TARGET.value)
         return Decision(Action.WITHHOLD, (missed, demand.reason, *guards), latched)
     if guards:
@@ -114,6 +117,8 @@ def _given(programme: Programme, state: BedState, demand: Demand, wish: Wish, no
     if state.last_pulse_end:
         numbers["since_last_min"] = (now - state.last_pulse_end).total_seconds() / 60
     recharged = 1 if demand.reason.why is Why.RECHARGE else 0
-    after = renewed(memory, tries=memory.tries + (1 if towards else 0), recharge_pulses=memory.recharge_pulses + recharged)
+    after = renewed(
+        memory, tries=memory.tries + (1 if towards else 0), recharge_pulses=memory.recharge_pulses + recharged
+    )
     reasons = (demand.reason, Reason(Why.AMOUNTS, numbers))
     return Decision(Action.GIVE, reasons, after, wish.dose_ml, seconds_of_ml(wish.dose_ml, state.setup))

@@ -107,13 +107,21 @@ def device_faults(s: DeviceSettings) -> list[ReedError]:
     limits = {"min_on_min": (0.0, 240.0, "minutes"), "min_off_min": (0.0, 240.0, "minutes")}
     if s.kind in SET_POINTS:
         unit, low, high = SET_POINTS[s.kind]
-        limits |= {"day": (low, high, unit), "dead_band": (0.05 if unit != "ppm" else 10, 10 if unit != "ppm" else 400, unit)}
+        limits |= {
+            "day": (low, high, unit),
+            "dead_band": (0.05 if unit != "ppm" else 10, 10 if unit != "ppm" else 400, unit),
+        }
         if s.kind not in (DeviceKind.CO2, DeviceKind.MISTING):
             limits["night"] = (low, high, unit)
     if s.kind is DeviceKind.CIRCULATION:
         limits |= {"on_min": (1.0, 1440.0, "minutes"), "every_min": (2.0, 1440.0, "minutes")}
     if s.kind is DeviceKind.LAMP:
-        limits |= {"from_min": (0.0, 1439.0, "minutes of the day"), "until_min": (0.0, 1439.0, "minutes of the day"), "target_mol": (0.0, 80.0, "mol/m²/d"), "above_w_m2": (5.0, 1000.0, "W/m²")}
+        limits |= {
+            "from_min": (0.0, 1439.0, "minutes of the day"),
+            "until_min": (0.0, 1439.0, "minutes of the day"),
+            "target_mol": (0.0, 80.0, "mol/m²/d"),
+            "above_w_m2": (5.0, 1000.0, "W/m²"),
+        }
     for name, (low, high, unit) in limits.items():
         value = getattr(s, name)
         if not low <= value <= high:
@@ -135,7 +143,9 @@ def conflicts(rules: dict[str, DeviceSettings]) -> list[str]:
             for time, a, b in (("day", heat.day, cool.day), ("night", heat.night, cool.night)):
                 top, foot = a + heat.dead_band / 2, b - cool.dead_band / 2
                 if top > foot:
-                    found.append(f"By {time} {h} heats up to {top:g} °C while {c} cools down to {foot:g} °C: they would run against each other.")
+                    found.append(
+                        f"By {time} {h} heats up to {top:g} °C while {c} cools down to {foot:g} °C: they would run against each other."
+                    )
     return found
 
 
@@ -163,7 +173,9 @@ def decide_device(s: DeviceSettings, state: DeviceState, now: datetime) -> Devic
         least = s.min_on_min if state.on else s.min_off_min
         if 0 <= held < least:
             stays = "on" if state.on else "off"
-            return DeviceDecision(state.on, f"It stays {stays}: {held:.0f} of at least {least:g} min have passed. {why}")
+            return DeviceDecision(
+                state.on, f"It stays {stays}: {held:.0f} of at least {least:g} min have passed. {why}"
+            )
     return DeviceDecision(wanted, why)
 
 
@@ -232,7 +244,11 @@ def _lamp(s: DeviceSettings, state: DeviceState, now: datetime) -> _Judged:
     bright = state.radiation_w_m2 > s.above_w_m2
     if bright:
         return False, False, f"Off: {state.radiation_w_m2:.0f} W/m² come in, over {s.above_w_m2:g}."
-    missing = f"{s.target_mol - state.light_mol:.1f} mol/m² are still missing today" if s.target_mol > 0 and not math.isnan(state.light_mol) else "within its hours"
+    missing = (
+        f"{s.target_mol - state.light_mol:.1f} mol/m² are still missing today"
+        if s.target_mol > 0 and not math.isnan(state.light_mol)
+        else "within its hours"
+    )
     return False, True, f"On: {state.radiation_w_m2:.0f} W/m² come in, under {s.above_w_m2:g}; {missing}."
 
 

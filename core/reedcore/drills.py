@@ -175,7 +175,9 @@ def _demand(minutes: int) -> FloatArray:
     return 0.05 + 1.5 * light
 
 
-def _given(cause: Cause, physics: BedPhysics, demand: FloatArray, arriving: FloatArray) -> tuple[FloatArray, list[tuple[int, float]]]:
+def _given(
+    cause: Cause, physics: BedPhysics, demand: FloatArray, arriving: FloatArray
+) -> tuple[FloatArray, list[tuple[int, float]]]:
     """Doses of a bed that is watered by what a sound probe would show, with at most eight in a row."""
     theta, tries, soak = 0.75, 0, 0
     dose, pulses = np.zeros(len(demand)), []
@@ -185,7 +187,9 @@ def _given(cause: Cause, physics: BedPhysics, demand: FloatArray, arriving: Floa
         hour = (i / 60) % 24
         shown = float(water.theta) if cause not in (Cause.DRY_CORNER, Cause.WRONG_SPAN) else 0.71
         latched = shown < LOW or (latched and shown < HIGH)
-        limit = {Cause.DRY_CORNER: 26, Cause.WRONG_SPAN: 26}.get(cause, 8 if cause in (Cause.BLOCKED, Cause.DEAD_PUMP) else 60)
+        limit = {Cause.DRY_CORNER: 26, Cause.WRONG_SPAN: 26}.get(
+            cause, 8 if cause in (Cause.BLOCKED, Cause.DEAD_PUMP) else 60
+        )
         if 6.5 < hour < 19 and latched and soak <= 0 and tries < limit:
             dose[i : i + 4] += DOSE_ML / 4
             pulses.append((i, DOSE_ML))
@@ -193,7 +197,9 @@ def _given(cause: Cause, physics: BedPhysics, demand: FloatArray, arriving: Floa
         soak -= 1
         if not latched:
             tries = 0
-        part = run_bed(water, physics, dose[i : i + STEP_MIN] * arriving[i : i + STEP_MIN], 2.4, demand[i : i + STEP_MIN])
+        part = run_bed(
+            water, physics, dose[i : i + STEP_MIN] * arriving[i : i + STEP_MIN], 2.4, demand[i : i + STEP_MIN]
+        )
         water = water_at(float(part.theta[-1]), 2.9, physics)
     return dose, pulses
 
@@ -208,7 +214,15 @@ def _shown(cause: Cause, theta: FloatArray, rng: np.random.Generator) -> FloatAr
 
 
 def _evidence(
-    cause: Cause, delivered: float, theta: FloatArray, seen: FloatArray, drain_share: float, pore: float, dosed: float, feed: float, rng: np.random.Generator
+    cause: Cause,
+    delivered: float,
+    theta: FloatArray,
+    seen: FloatArray,
+    drain_share: float,
+    pore: float,
+    dosed: float,
+    feed: float,
+    rng: np.random.Generator,
 ) -> dict[Look, str]:
     rated = 80.0
     spread = 0.35 if cause is Cause.BLOCKED else 0.05
@@ -220,14 +234,21 @@ def _evidence(
     wet_mix = 0.81
     in_mix = {Cause.WRONG_SPAN: 0.71 + 0.25 * (wet_mix - 0.75)}.get(cause, wet_mix)
     return {
-        Look.CUPS: "Cups: " + ", ".join(f"{v:.0f}" for v in cups) + f" mL; {rated:.0f} mL expected, mean {cups.mean():.0f}.",
+        Look.CUPS: "Cups: "
+        + ", ".join(f"{v:.0f}" for v in cups)
+        + f" mL; {rated:.0f} mL expected, mean {cups.mean():.0f}.",
         Look.WEIGH: f"By weight the container holds {100 * true_now:.1f} % v/v; the probe shows {100 * seen_now:.1f} %.",
         Look.DRAIN: f"Drain was {100 * drain_share:.0f} % of the dose, its conductivity {pore * 1.05:.1f} mS/cm; the feed has {feed:.1f}.",
         Look.PORE: f"The squeezed sample has {pore:.1f} mS/cm; the feed has {feed:.1f}.",
         Look.FLOW: f"During the last pulse {flow:.1f} L/min flowed; {FLOW_L_MIN:.1f} are expected.",
         Look.TANK: f"{dosed:.0f} mL per plant were dosed yesterday; {left_tank:.0f} left the tank.",
         Look.SPAN: f"In drained mix that holds {100 * wet_mix:.0f} % by weight the probe shows {100 * in_mix:.1f} %.",
-        Look.NEIGHBOUR: "The bed beside it, on the same pump, " + ("falls as well, with every pulse confirmed." if cause is Cause.DEAD_PUMP else "keeps to its band on the same programme."),
+        Look.NEIGHBOUR: "The bed beside it, on the same pump, "
+        + (
+            "falls as well, with every pulse confirmed."
+            if cause is Cause.DEAD_PUMP
+            else "keeps to its band on the same programme."
+        ),
     }
 
 
@@ -237,7 +258,11 @@ def _record(cause: Cause, seen: FloatArray, pulses: list[tuple[int, float]]) -> 
     rises = [float(np.mean(seen[i + 10 : i + 16]) - np.mean(seen[max(0, i - 5) : i + 1])) for i in late]
     expected = DOSE_ML / 4500
     gain = float(np.median(rises)) / expected if rises else float("nan")
-    head = f"Its {len(late)} pulses of the second day raised the reading by {gain:.2f} of what they should have (median)." if rises else "No pulse stands in the record."
+    head = (
+        f"Its {len(late)} pulses of the second day raised the reading by {gain:.2f} of what they should have (median)."
+        if rises
+        else "No pulse stands in the record."
+    )
     tail = {
         Cause.BLOCKED: "A gain that small, with a reading that falls with the sun, means water does not arrive: drippers, line or pump. The meter's flow, low but not nothing, leaves the drippers.",
         Cause.DRY_CORNER: "A level that hardly moves, by day or night, and never comes near the band is a place the water does not reach; the sound span says it is the place, not the curve.",
@@ -277,9 +302,7 @@ def score_drill(case: DrillCase, cause: Cause, remedy: Remedy, looks: list[Look]
     words = []
     right = cause is case.cause
     cause_points = 50 if right and telling else 25 if right else 0
-    words.append(
-        f"It was so: {CAUSES[case.cause]}." if right else f"It was not that: {CAUSES[case.cause]}."
-    )
+    words.append(f"It was so: {CAUSES[case.cause]}." if right else f"It was not that: {CAUSES[case.cause]}.")
     if right and not telling:
         words.append("Nothing you looked at could tell it from the others: that was a guess.")
     fits = remedy is RIGHT[case.cause]

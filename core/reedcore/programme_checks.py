@@ -134,9 +134,13 @@ def _levels(programme: Programme, setup: BedSetup) -> Iterator[SettingFault]:
                 top if path == "high" else _down(min(programme.high, top) - 0.01),
             )  # fmt: skip
     if programme.low >= programme.high:
-        yield SettingFault("low", programme.low, f"below the high of {pct(programme.high)}", _down(programme.high - 0.01))
+        yield SettingFault(
+            "low", programme.low, f"below the high of {pct(programme.high)}", _down(programme.high - 0.01)
+        )
     if programme.rescue >= programme.low:
-        yield SettingFault("rescue", programme.rescue, f"below the low of {pct(programme.low)}", _down(programme.low - 0.01))
+        yield SettingFault(
+            "rescue", programme.rescue, f"below the low of {pct(programme.low)}", _down(programme.low - 0.01)
+        )
 
 
 def _doses(programme: Programme, setup: BedSetup) -> Iterator[SettingFault]:
@@ -158,7 +162,9 @@ def _dose(path: str, dose: Dose, programme: Programme, setup: BedSetup) -> Itera
         return  # its range has been told already
     most = most_ml(setup)
     if dose_ml > most:
-        yield SettingFault(path, dose.value, f"at most {most:.0f} mL, a quarter of the substrate volume", _as(dose, most, setup))
+        yield SettingFault(
+            path, dose.value, f"at most {most:.0f} mL, a quarter of the substrate volume", _as(dose, most, setup)
+        )
         return
     try:
         seconds_of_ml(dose_ml, setup)
@@ -184,7 +190,12 @@ def _caps(programme: Programme, setup: BedSetup) -> Iterator[SettingFault]:
     for path, name in (("daily_cap_ml_per_plant", "daily"), ("hourly_cap_ml_per_plant", "hourly")):
         cap = getattr(programme, path)
         if dose_ml > cap:
-            yield SettingFault(path, cap, f"at least one pulse of {dose_ml:.0f} mL, or no pulse fits the {name} cap", round(dose_ml + 0.49))
+            yield SettingFault(
+                path,
+                cap,
+                f"at least one pulse of {dose_ml:.0f} mL, or no pulse fits the {name} cap",
+                round(dose_ml + 0.49),
+            )
     if programme.largest_gap_min and programme.largest_gap_min < programme.soak_min:
         yield SettingFault(
             "largest_gap_min", programme.largest_gap_min, f"at least the soak of {programme.soak_min:.0f} min, or 0 for none", programme.soak_min
@@ -197,18 +208,29 @@ def _triggers(programme: Programme, _setup: BedSetup) -> Iterator[SettingFault]:
     for i, trigger in enumerate(programme.triggers):
         if trigger.kind is TriggerKind.CLOCK:
             if not trigger.times or any(not 0 <= t < 1440 for t in trigger.times):
-                yield SettingFault(f"triggers.{i}.times", list(trigger.times), "at least one time of the day, 00:00 to 23:59")
+                yield SettingFault(
+                    f"triggers.{i}.times", list(trigger.times), "at least one time of the day, 00:00 to 23:59"
+                )
             elif list(trigger.times) != sorted(set(trigger.times)):
-                yield SettingFault(f"triggers.{i}.times", list(trigger.times), "each time once, in the order of the day")
+                yield SettingFault(
+                    f"triggers.{i}.times", list(trigger.times), "each time once, in the order of the day"
+                )
         elif trigger.kind is TriggerKind.ELAPSED and trigger.value < programme.soak_min:
             yield SettingFault(
-                f"triggers.{i}.value", trigger.value, f"at least the soak of {programme.soak_min:.0f} min", programme.soak_min
+                f"triggers.{i}.value",
+                trigger.value,
+                f"at least the soak of {programme.soak_min:.0f} min",
+                programme.soak_min,
             )
     kinds = [t.kind for t in programme.triggers]
     for kind in {k for k in kinds if kinds.count(k) > 1}:
-        yield SettingFault(f"triggers.{len(kinds) - 1 - kinds[::-1].index(kind)}.value", kind.value, "each trigger once")
+        yield SettingFault(
+            f"triggers.{len(kinds) - 1 - kinds[::-1].index(kind)}.value", kind.value, "each trigger once"
+        )
     if programme.match is Match.ALL and TriggerKind.CLOCK in kinds and TriggerKind.ELAPSED in kinds:
-        yield SettingFault("match", "all", "any: a clock time and a time since the last pulse hardly ever fall together")
+        yield SettingFault(
+            "match", "all", "any: a clock time and a time since the last pulse hardly ever fall together"
+        )
 
 
 def _hours(programme: Programme, setup: BedSetup, days: tuple[tuple[float, float], ...]) -> Iterator[SettingFault]:
@@ -219,14 +241,28 @@ def _hours(programme: Programme, setup: BedSetup, days: tuple[tuple[float, float
         span_min = (stop - start) * 60
         if span_min <= 0:
             nearest = _shifted(programme.stop, span_min - programme.soak_min)
-            yield SettingFault("stop.value", programme.stop.value, f"after the start: with sunrise at {_clock(sunrise)} and sunset at {_clock(sunset)} it comes {-span_min:.0f} min before", nearest)
+            yield SettingFault(
+                "stop.value",
+                programme.stop.value,
+                f"after the start: with sunrise at {_clock(sunrise)} and sunset at {_clock(sunset)} it comes {-span_min:.0f} min before",
+                nearest,
+            )
             return
         seconds = seconds_of_ml(dose_ml_of(programme.dose, setup, programme.low, programme.high), setup)
         if seconds / 60 > span_min:
-            yield SettingFault("dose.value", programme.dose.value, f"a pulse that ends before the stop: it takes {seconds / 60:.0f} min, the hours are {span_min:.0f} min")
+            yield SettingFault(
+                "dose.value",
+                programme.dose.value,
+                f"a pulse that ends before the stop: it takes {seconds / 60:.0f} min, the hours are {span_min:.0f} min",
+            )
             return
         if programme.recharge is not None and programme.recharge.gap_min > span_min:
-            yield SettingFault("recharge.gap_min", programme.recharge.gap_min, f"less than the {span_min:.0f} min between start and stop", round(span_min / 2))
+            yield SettingFault(
+                "recharge.gap_min",
+                programme.recharge.gap_min,
+                f"less than the {span_min:.0f} min between start and stop",
+                round(span_min / 2),
+            )
             return
 
 

@@ -113,7 +113,9 @@ def differences(mine: Programme, shared: Programme) -> dict[str, tuple[Any, Any]
 
 def _flat(value: Any, path: str = "") -> dict[str, Any]:
     if isinstance(value, Mapping):
-        return {k: v for name, part in value.items() for k, v in _flat(part, f"{path}.{name}" if path else name).items()}
+        return {
+            k: v for name, part in value.items() for k, v in _flat(part, f"{path}.{name}" if path else name).items()
+        }
     if isinstance(value, list) and value and isinstance(value[0], Mapping):
         return {k: v for i, part in enumerate(value) for k, v in _flat(part, f"{path}.{i}").items()}
     return {path: value}

@@ -41,7 +41,13 @@ def probe_lag(theta: FloatArray, lag_s: float, step_s: float = STEP_S) -> FloatA
 
 
 def fit_day(
-    seen: FloatArray, dose_ml: FloatArray, demand_ml: FloatArray, physics: BedPhysics, pore_ec_ms_cm: float, feed_ms_cm: float, lag_s: float = 150.0
+    seen: FloatArray,
+    dose_ml: FloatArray,
+    demand_ml: FloatArray,
+    physics: BedPhysics,
+    pore_ec_ms_cm: float,
+    feed_ms_cm: float,
+    lag_s: float = 150.0,
 ) -> DayFit:
     """Fit the bed model to a recorded day.
 
@@ -64,10 +70,14 @@ def fit_day(
     """
     seen = np.asarray(seen, float)
     if not seen.shape == np.shape(dose_ml) == np.shape(demand_ml):
-        raise Inconsistent("seen", seen.shape, f"the shape of dose_ml {np.shape(dose_ml)} and demand_ml {np.shape(demand_ml)}")
+        raise Inconsistent(
+            "seen", seen.shape, f"the shape of dose_ml {np.shape(dose_ml)} and demand_ml {np.shape(demand_ml)}"
+        )
     known = np.isfinite(seen)
     if known.mean() < LEAST_KNOWN:
-        raise NotDetermined("seen", f"{100 * known.mean():.0f} % of the minutes", f"readings for at least {100 * LEAST_KNOWN:.0f} %")
+        raise NotDetermined(
+            "seen", f"{100 * known.mean():.0f} % of the minutes", f"readings for at least {100 * LEAST_KNOWN:.0f} %"
+        )
     start = float(np.median(seen[known][:10]))
     start = min(max(start, 0.02), float(physics.capacity) - 1e-4)
 
@@ -79,10 +89,20 @@ def fit_day(
 
     low, high = zip(USE_LIMITS, DELIVERED_LIMITS, ONSET_LIMITS, strict=True)
     first = np.array([1.0, 1.0, 0.7])
-    found = least_squares(lambda p: (run(p) - seen)[known][::5] * 100, first, bounds=(low, high), diff_step=1e-3, max_nfev=40)
+    found = least_squares(
+        lambda p: (run(p) - seen)[known][::5] * 100, first, bounds=(low, high), diff_step=1e-3, max_nfev=40
+    )
     error = (run(found.x) - seen)[known]
     use, delivered, onset = (float(v) for v in found.x)
-    return DayFit(use, delivered, onset, float(100 * np.sqrt(np.mean(error**2))), int(known.sum()), start, _with_onset(physics, onset))
+    return DayFit(
+        use,
+        delivered,
+        onset,
+        float(100 * np.sqrt(np.mean(error**2))),
+        int(known.sum()),
+        start,
+        _with_onset(physics, onset),
+    )
 
 
 def _with_onset(physics: BedPhysics, share: float) -> BedPhysics:
@@ -115,7 +135,9 @@ FACTOR_LIMITS = (0.5, 1.6)
 """However many days push one way, dose and gap stay within these of what the programme says."""
 
 
-def corrected_factor(before: float, wanted: float, measured: float, gain: float, bound: float, moves_gap: bool) -> DrainCorrection:
+def corrected_factor(
+    before: float, wanted: float, measured: float, gain: float, bound: float, moves_gap: bool
+) -> DrainCorrection:
     """Tomorrow's factor on dose or gap from a day's drain share.
 
     Parameters

@@ -150,13 +150,42 @@ def propose_school(
     if school is School.LIGHT:
         per_j = peak_use_ml_per_plant / clear_day_j_cm2
         light = float(max(5, round(dose * (1 - DRAIN_WANTED) / per_j)))
-        programme = replace(base.programme, triggers=(Trigger(TriggerKind.LIGHT_SUM, light),), latch=False, soak_min=15.0, drain=DrainAim(DRAIN_WANTED))
+        programme = replace(
+            base.programme,
+            triggers=(Trigger(TriggerKind.LIGHT_SUM, light),),
+            latch=False,
+            soak_min=15.0,
+            drain=DrainAim(DRAIN_WANTED),
+        )
         said = f"{dose:.0f} mL less {100 * DRAIN_WANTED:.0f} % drain, at {per_j:.2f} mL per plant for each J/cm² (modelled hot day: {peak_use_ml_per_plant:.0f} mL in {clear_day_j_cm2:.0f} J/cm²)"
-        return Proposal(programme, {**base.origin, "triggers.0.value": said, "drain.share": "usual for a slab; the measured drain corrects it"})
+        return Proposal(
+            programme,
+            {
+                **base.origin,
+                "triggers.0.value": said,
+                "drain.share": "usual for a slab; the measured drain corrects it",
+            },
+        )
     times = _clock_times(dose, peak_use_ml_per_plant)
-    programme = replace(base.programme, triggers=(Trigger(TriggerKind.CLOCK, 0.0, times),), latch=False, drain=DrainAim(DRAIN_WANTED), start=Moment(MomentKind.CLOCK, 6 * 60), stop=Moment(MomentKind.CLOCK, 20 * 60))
+    programme = replace(
+        base.programme,
+        triggers=(Trigger(TriggerKind.CLOCK, 0.0, times),),
+        latch=False,
+        drain=DrainAim(DRAIN_WANTED),
+        start=Moment(MomentKind.CLOCK, 6 * 60),
+        stop=Moment(MomentKind.CLOCK, 20 * 60),
+    )
     said = f"{len(times)} pulses of {dose:.0f} mL cover 70 % of a hot day's use and {100 * DRAIN_WANTED:.0f} % drain, closest about noon"
-    return Proposal(programme, {**base.origin, "triggers.0.times": said, "start.value": "before the first time", "stop.value": "after the last time", "drain.share": "usual for a slab; the measured drain corrects it"})
+    return Proposal(
+        programme,
+        {
+            **base.origin,
+            "triggers.0.times": said,
+            "start.value": "before the first time",
+            "stop.value": "after the last time",
+            "drain.share": "usual for a slab; the measured drain corrects it",
+        },
+    )
 
 
 def _clock_times(dose: float, peak_use: float) -> tuple[int, ...]:
@@ -194,17 +223,42 @@ def lean_changes(programme: Programme, setup: BedSetup, lean: Lean) -> list[Lean
     changes = []
     if programme.dose.kind is not DoseKind.TO_TOP:
         digits = 3 if programme.dose.kind is DoseKind.SHARE else 0
-        least = programme.dose.value if programme.dose.kind is not DoseKind.ML else setup.line_fill_s / 60 * setup.flow_ml_min_per_plant
-        after = max(round(programme.dose.value * dose, digits), round(least, digits) if leafy and programme.dose.kind is DoseKind.ML else 0)
-        changes.append(LeanChange("dose.value", programme.dose.value, after, "smaller pulses keep the water even" if leafy else "larger pulses let the bed fall further between"))
-    changes.append(LeanChange("soak_min", programme.soak_min, max(2.0, float(round(programme.soak_min * soak))), "pulses may come closer" if leafy else "longer between pulses"))
+        least = (
+            programme.dose.value
+            if programme.dose.kind is not DoseKind.ML
+            else setup.line_fill_s / 60 * setup.flow_ml_min_per_plant
+        )
+        after = max(
+            round(programme.dose.value * dose, digits),
+            round(least, digits) if leafy and programme.dose.kind is DoseKind.ML else 0,
+        )
+        changes.append(
+            LeanChange(
+                "dose.value",
+                programme.dose.value,
+                after,
+                "smaller pulses keep the water even" if leafy else "larger pulses let the bed fall further between",
+            )
+        )
+    changes.append(
+        LeanChange(
+            "soak_min",
+            programme.soak_min,
+            max(2.0, float(round(programme.soak_min * soak))),
+            "pulses may come closer" if leafy else "longer between pulses",
+        )
+    )
     for path, moment, by in (("start.value", programme.start, start), ("stop.value", programme.stop, stop)):
         if moment.kind is MomentKind.SUN:
             changes.append(LeanChange(path, moment.value, moment.value + by, _when(path, leafy)))
     top = setup.capacity - 0.005
     for path, value in (("low", programme.low), ("high", programme.high)):
         after = round(min(top if path == "high" else programme.high - 0.005 if leafy else top, value + band), 3)
-        changes.append(LeanChange(path, value, after, "wetter: growth" if leafy else "drier, a deeper fall overnight: flower and fruit"))
+        changes.append(
+            LeanChange(
+                path, value, after, "wetter: growth" if leafy else "drier, a deeper fall overnight: flower and fruit"
+            )
+        )
     return [c for c in changes if c.after != c.before]
 
 
@@ -226,7 +280,9 @@ def lean_programme(programme: Programme, setup: BedSetup, lean: Lean) -> Program
 
 def with_recharge(programme: Programme, dose_ml: float) -> Programme:
     """The programme with a usual recharge: half doses at half the soak until the band's top, twelve at most."""
-    return replace(programme, recharge=Recharge(Dose(DoseKind.ML, dose_ml), max(2.0, programme.soak_min / 2), Until.TOP, 12))
+    return replace(
+        programme, recharge=Recharge(Dose(DoseKind.ML, dose_ml), max(2.0, programme.soak_min / 2), Until.TOP, 12)
+    )
 
 
 def fallback_or_none(share: float, hours: float) -> Fallback | None:

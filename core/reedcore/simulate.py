@@ -126,7 +126,12 @@ def simulate(
             day = today
         changed["sunrise"], changed["sunset"] = around.sun[day]
         current = renewed(
-            current, theta=seen, theta_at=now, drain_seen=drained_today > DRAIN_SEEN_ML, **sums.at(i, now, seen), **changed
+            current,
+            theta=seen,
+            theta_at=now,
+            drain_seen=drained_today > DRAIN_SEEN_ML,
+            **sums.at(i, now, seen),
+            **changed,
         )
         decision = decide(programme, current, now)
         changed = {"memory": decision.memory}
@@ -152,7 +157,17 @@ def simulate(
         times.append(now)
     current = renewed(current, **changed)
     return SimulatedDay(
-        times, rows[:, 0], rows[:, 1], rows[:, 2], rows[:, 3], pulses, changes, current.memory.fault, water, current, sums.tracks
+        times,
+        rows[:, 0],
+        rows[:, 1],
+        rows[:, 2],
+        rows[:, 3],
+        pulses,
+        changes,
+        current.memory.fault,
+        water,
+        current,
+        sums.tracks,
     )
 
 
@@ -165,13 +180,21 @@ class _Sums:
         self._light = _column(around.radiation_w_m2, 60 / 1e4)
         self._vpd = _column(around.vpd_kpa, 1 / 60)
         self._use = around.demand_ml.tolist()
-        self._since = [0.0 if v != v else v for v in (state.since.light_j_cm2, state.since.vpd_kpa_h, state.since.use_ml)]
-        self._wants_sums = bool(kinds & {TriggerKind.LIGHT_SUM, TriggerKind.VPD_HOURS, TriggerKind.WATER_USE, TriggerKind.FALLEN})
+        self._since = [
+            0.0 if v != v else v for v in (state.since.light_j_cm2, state.since.vpd_kpa_h, state.since.use_ml)
+        ]
+        self._wants_sums = bool(
+            kinds & {TriggerKind.LIGHT_SUM, TriggerKind.VPD_HOURS, TriggerKind.WATER_USE, TriggerKind.FALLEN}
+        )
         self._wants_suction = TriggerKind.SUCTION in kinds and state.setup.medium is not None
         self._radiation = around.radiation_w_m2.tolist() if around.radiation_w_m2 is not None else None
         self._ahead = _fall_ahead(state, around) if programme.stop.kind is MomentKind.FALL else None
         self._hour: list[tuple[datetime, float]] = []
-        self.tracks: dict[TriggerKind, FloatArray] = {k: np.full(len(around.demand_ml), np.nan) for k in kinds if k not in (TriggerKind.BELOW_LOW, TriggerKind.CLOCK)}
+        self.tracks: dict[TriggerKind, FloatArray] = {
+            k: np.full(len(around.demand_ml), np.nan)
+            for k in kinds
+            if k not in (TriggerKind.BELOW_LOW, TriggerKind.CLOCK)
+        }
 
     def first_seen(self, water: BedWater) -> float:
         return self._state.theta if self._state.theta == self._state.theta else float(water.theta)

@@ -34,7 +34,12 @@ def demand_of(programme: Programme, state: BedState, memory: Memory, now: dateti
         return _in_drydown(programme, state, memory, now)
     if memory.span is Span.RECHARGE and programme.recharge is not None:
         recharge = programme.recharge
-        numbers = {"pulse": memory.recharge_pulses + 1.0, "pulses": float(recharge.pulses), "theta": state.theta, "high": programme.high}
+        numbers = {
+            "pulse": memory.recharge_pulses + 1.0,
+            "pulses": float(recharge.pulses),
+            "theta": state.theta,
+            "high": programme.high,
+        }
         reason = Reason(Why.RECHARGE, numbers, recharge.until.value)
         return Demand(True, reason, memory, recharge.dose, False, recharge.gap_min)
     return _while_held(programme, state, memory, now)
@@ -43,7 +48,9 @@ def demand_of(programme: Programme, state: BedState, memory: Memory, now: dateti
 def _in_drydown(programme: Programme, state: BedState, memory: Memory, now: datetime) -> Demand:
     theta, rescue = state.theta, programme.rescue
     if theta < rescue:
-        return Demand(True, Reason(Why.RESCUE, {"theta": theta, "rescue": rescue}), renewed(memory, latched=True), programme.dose)
+        return Demand(
+            True, Reason(Why.RESCUE, {"theta": theta, "rescue": rescue}), renewed(memory, latched=True), programme.dose
+        )
     to_start = (start_time(programme, state.sunrise, state.midnight) - now).total_seconds() / 60
     reason = Reason(Why.OUTSIDE_HOURS, {"theta": theta, "rescue": rescue, "to_start_min": to_start})
     return Demand(False, reason, renewed(memory, latched=False, tries=0), programme.dose)
@@ -68,7 +75,12 @@ def _while_held(programme: Programme, state: BedState, memory: Memory, now: date
     if programme.largest_gap_min and state.last_pulse_end is not None:
         gap = (now - state.last_pulse_end).total_seconds() / 60
         if gap >= programme.largest_gap_min:
-            return Demand(True, Reason(Why.LARGEST_GAP, {"gap_min": gap, "largest_min": programme.largest_gap_min}), settled, programme.dose)
+            return Demand(
+                True,
+                Reason(Why.LARGEST_GAP, {"gap_min": gap, "largest_min": programme.largest_gap_min}),
+                settled,
+                programme.dose,
+            )
     return Demand(False, _withheld(waiting, programme, state, memory, now), settled, programme.dose)
 
 
@@ -177,7 +189,10 @@ def fallback_demand(programme: Programme, state: BedState, memory: Memory, now: 
     if plan is None or since is None or not state.normal_day_ml > 0:
         return None
     left_h = plan.hours - (now - since).total_seconds() / 3600
-    start, stop = start_time(programme, state.sunrise, state.midnight), stop_time(programme, state.sunset, state.midnight)
+    start, stop = (
+        start_time(programme, state.sunrise, state.midnight),
+        stop_time(programme, state.sunset, state.midnight),
+    )
     if left_h <= 0 or not start <= now < stop:
         return None
     dose = programme.dose

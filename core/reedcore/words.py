@@ -101,7 +101,9 @@ def _recharge(reason: Reason) -> str:
 
 def _fault(reason: Reason) -> str:
     if reason.text == "no_flow":
-        return "a fault is latched: the valve was opened and no water flowed; check pump, filter and valve, then clear it"
+        return (
+            "a fault is latched: the valve was opened and no water flowed; check pump, filter and valve, then clear it"
+        )
     return (
         f"a fault is latched after {reason.numbers.get('tries', 0):.0f} pulses that missed the target; "
         "look for blocked drippers or a probe out of the wet zone, then clear it"
@@ -163,12 +165,18 @@ _SAY: dict[Why, Callable[[Numbers], str]] = {
     Why.DAILY_CAP: _cap("today"),
     Why.HOURLY_CAP: _cap("within the hour"),
     Why.PULSES_CAP: lambda n: f"{n['pulses']:.0f} pulses were given today, {n['cap']:.0f} are allowed",
-    Why.NODE_SILENT: lambda n: f"the node of its valve has been silent for {duration(n['silent_s'])}: check power and network",
-    Why.STRAY_FLOW: lambda n: f"{n['flow_l_min']:.1f} L/min flow though nobody ordered water: look for a leak or a stuck valve",
+    Why.NODE_SILENT: lambda n: (
+        f"the node of its valve has been silent for {duration(n['silent_s'])}: check power and network"
+    ),
+    Why.STRAY_FLOW: lambda n: (
+        f"{n['flow_l_min']:.1f} L/min flow though nobody ordered water: look for a leak or a stuck valve"
+    ),
     Why.FEED_EC: _feed("conductivity", " mS/cm"),
     Why.FEED_PH: _feed("pH", ""),
     Why.RAIN_HOLD: lambda n: f"it rained; {n['left_min']:.0f} min of the rain hold are left",
-    Why.RAIN_CREDIT: lambda n: f"{litres(n['credit_ml'])} per plant of rain count as given, this pulse of {litres(n['dose_ml'])} is among them",
+    Why.RAIN_CREDIT: lambda n: (
+        f"{litres(n['credit_ml'])} per plant of rain count as given, this pulse of {litres(n['dose_ml'])} is among them"
+    ),
     Why.PAUSED: lambda n: f"it is paused for {duration(n['left_s'])} more",
     Why.MANUAL: lambda _: "its valve stands on manual: the programme may not move it",
     Why.MISSED_TARGET: lambda n: (
@@ -193,7 +201,9 @@ _SAY_WHOLE: dict[Why, Callable[[Reason], str]] = {
     Why.LOCKED: lambda r: f"{r.text} has locked it out for work; only they take the lock off",
     Why.EXCEPTION: lambda r: f"the calendar holds it: {r.text}",
     Why.NOT_MEASURED: lambda r: (
-        f"{_TRIGGER_WORDS[r.text][0]} is not measured: check its sensor" if r.text in _TRIGGER_WORDS else "nothing it goes by is measured"
+        f"{_TRIGGER_WORDS[r.text][0]} is not measured: check its sensor"
+        if r.text in _TRIGGER_WORDS
+        else "nothing it goes by is measured"
     ),
 }
 

@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from typing import Any
 
+from django.http.response import HttpResponseBase
 from drf_spectacular.utils import extend_schema
 from rest_framework.decorators import api_view
 from rest_framework.parsers import BaseParser
@@ -119,4 +120,4 @@ def _with(view: Any, authentication: Any, permissions: Any) -> Any:
 
 
 def _answer(value: Any, status: int) -> Response:
-    return value if isinstance(value, Response) else Response(value, status=status)
+    return value if isinstance(value, HttpResponseBase) else Response(value, status=status)

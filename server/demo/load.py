@@ -27,10 +27,10 @@ from reedcore.calibration import CalibrationPoint, two_point_calibration
 from reedcore.probe import RawCurve, raw_from_water_content
 from reedcore.uniformity import dripper_test
 from watering.days import renew_day
-from watering.models import BedControl, Decision, ProgrammeVersion, Pulse, PulseState
 
 from .models import ProbePlace
 from .services import set_clock
+from .water_record import contacts, share_and_plan, water_record
 
 BED_KEYS = (
     "crop",
@@ -91,6 +91,8 @@ def load_demo(definition: Path, history: Path, port_base: int, gateway_token: st
     _nodes_and_water(work, gateway_token)
     for order, house in enumerate(work.definition["houses"]):
         _house(work, house, order)
+    contacts(work, _actuator)
+    share_and_plan(work)
     _copy_readings(work)
     _notes(work)
     set_clock(work.site, work.end, real_now(), 1.0)
@@ -137,9 +139,9 @@ def _nodes_and_water(work: Loading, gateway_token: str) -> None:
         _actuator(work, ActuatorKind.PUMP, p["node"], p["slot"], pump=pump)
 
 
-def _actuator(work: Loading, kind: ActuatorKind, node: str, slot: int, **owner: Any) -> None:
+def _actuator(work: Loading, kind: ActuatorKind, node: str, slot: int, **owner: Any) -> Actuator:
     r = work.definition["registers"]
-    Actuator.objects.create(
+    return Actuator.objects.create(
         node=work.nodes[node],
         kind=kind,
         coil=slot,
@@ -206,9 +208,7 @@ def _bed(work: Loading, house: House, d: dict[str, Any], order: int) -> None:
             _probe(work, bed, d, definition, record)
     if "cups" in d:
         _cups(work, bed, d["cups"])
-    programme = _programme(work, bed, d, record)
-    _pulses(bed, programme, record, work)
-    _control(bed, record, work)
+    water_record(work, bed, d, record)
 
 
 def _cups(work: Loading, bed: Bed, cups: dict[str, Any]) -> None:
@@ -287,80 +287,6 @@ def _calibration(work: Loading, probe: Probe, p: dict[str, Any], record: dict[st
         valid_from=work.start,
         published_at=work.start,
         published_by=work.owner,
-    )
-
-
-def _programme(work: Loading, bed: Bed, d: dict[str, Any], record: dict[str, Any]) -> ProgrammeVersion | None:
-    if d["programme"].get("publish") is False:
-        return None
-    values = dict(record["programme"])
-    if d["probe"].get("calibrated") == "air_water":
-        # The band stands on the scale its probe shows, as the grower saw it when typing it in.
-        values |= {k: round(values[k] * d["probe"]["truth"]["contact"], 3) for k in ("low", "high", "rescue")}
-    return ProgrammeVersion.objects.create(
-        bed=bed,
-        number=1,
-        published_at=work.start,
-        published_by=work.owner,
-        body=values,
-        low=values["low"],
-        high=values["high"],
-    )
-
-
-def _pulses(bed: Bed, programme: ProgrammeVersion | None, record: dict[str, Any], work: Loading) -> None:
-    by = None if programme else work.owner
-    pulses = []
-    for p in record["pulses"]:
-        at = datetime.fromisoformat(p["at"])
-        pulses.append(
-            Pulse(
-                bed=bed,
-                programme=programme,
-                ordered_at=at,
-                seconds=p["seconds"],
-                dose_ml=p["dose_ml"],
-                by=by,
-                state=PulseState.DONE,
-                started_at=at,
-                ended_at=at + timedelta(seconds=p["seconds"]),
-                delivered_ml=p["dose_ml"],
-            )
-        )
-    Pulse.objects.bulk_create(pulses)
-    Decision.objects.bulk_create(
-        [
-            Decision(
-                bed=bed,
-                tick_at=datetime.fromisoformat(d["at"]),
-                action=d["action"],
-                why=d["reasons"][0]["why"],
-                reasons=d["reasons"],
-                dose_ml_per_plant=d["dose_ml"],
-                seconds=d["seconds"],
-            )
-            for d in record["decisions"]
-        ],
-        batch_size=2000,
-    )
-
-
-def _control(bed: Bed, record: dict[str, Any], work: Loading) -> None:
-    c = record["control"]
-    times = {k: datetime.fromisoformat(c[k]) if c[k] else None for k in ("last_pulse_start", "last_pulse_end", "span_since")}
-    last_why = record["decisions"][-1]["reasons"][0]["why"] if record["decisions"] else ""
-    BedControl.objects.create(
-        bed=bed,
-        latched=c["latched"],
-        tries=c["tries"],
-        fault=c["fault"],
-        span=c["span"],
-        evening_theta=c["evening_theta"],
-        pulses_today=c["pulses_today"],
-        given_today_ml=c["given_today_ml"],
-        given_day=local_day(work.site, work.end),
-        last_why=last_why,
-        **times,
     )
 
 

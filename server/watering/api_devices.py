@@ -60,4 +60,6 @@ def drain_enter(request: Request, data: DrainIn, bed_id: int) -> DrainLine:
     """Enter a day's drain measured by hand; it moves the next dose or gap as a gauge would."""
     bed = reach(request, Bed, bed_id, Role.GROWER)
     c = enter_drain(bed, data.day, data.drain_ml, request.user, site_now(bed.house.site))
-    return DrainLine(c.day.isoformat(), c.drain_ml / c.dose_ml, c.wanted, c.before, c.after, c.moves, c.get_source_display())
+    return DrainLine(
+        c.day.isoformat(), c.drain_ml / c.dose_ml, c.wanted, c.before, c.after, c.moves, c.get_source_display()
+    )

@@ -47,7 +47,9 @@ class Plan:
 def _plan(site: Site) -> Plan:
     today = local_day(site, site_now(site))
     rows = PlanEntry.objects.filter(site=site).select_related("house", "bed", "shared", "made_by")
-    stages = sorted(set(Bed.standing.filter(house__site=site).exclude(growth_stage="").values_list("growth_stage", flat=True)))
+    stages = sorted(
+        set(Bed.standing.filter(house__site=site).exclude(growth_stage="").values_list("growth_stage", flat=True))
+    )
     return Plan(
         today,
         [
@@ -107,7 +109,7 @@ def plan_import(request: Request, site_id: int) -> Taken:
 def plan_ics(request: Request, site_id: int) -> Response:
     """The calendar as an iCalendar file."""
     site = reach(request, Site, site_id)
-    # Not negotiated: calendars that fetch this ask for any type.
+    # Django's own answer: calendars that fetch this ask for any type, so nothing is negotiated.
     return HttpResponse(as_icalendar(site), content_type="text/calendar; charset=utf-8")  # type: ignore[return-value]
 
 

@@ -141,7 +141,11 @@ def seconds_figure(bed: Bed, dose_ml: float | None) -> Figure:
     if dose_ml is None or dose_ml != dose_ml:
         return Figure(None, "s", 0, "no dose")
     inputs = {"dose_ml_per_plant": dose_ml, "flow_ml_min_per_plant": bed.flow_ml_min, "line_fill_s": bed.line_fill_s}
-    return worked("dose_seconds", inputs, "tested dripper flow" if bed.tested_flow_ml_min else "rated dripper flow, not tested yet")
+    return worked(
+        "dose_seconds",
+        inputs,
+        "tested dripper flow" if bed.tested_flow_ml_min else "rated dripper flow, not tested yet",
+    )
 
 
 @endpoint("GET", gives=ProgrammeOut)
@@ -156,12 +160,19 @@ def programme(request: Request, bed_id: int) -> ProgrammeOut:
     dose = usual_dose_ml(programme_of(acting) if acting else proposals[School.THRESHOLD].programme, setup)
     versions = bed.programmes.select_related("published_by", "shared").order_by("-number")[:12]
     entry = state.plan.get(bed.pk)
-    newest = SharedProgramme.objects.filter(site=bed.house.site, name=latest.shared.name).latest("number") if latest and latest.shared else None
+    newest = (
+        SharedProgramme.objects.filter(site=bed.house.site, name=latest.shared.name).latest("number")
+        if latest and latest.shared
+        else None
+    )
     return ProgrammeOut(
         bed.pk,
         _body(latest),
         [_school(s, p) for s, p in proposals.items()],
-        [VersionLine(v.number, v.published_at, str(v.published_by), v.shared.name if v.shared else "") for v in versions],
+        [
+            VersionLine(v.number, v.published_at, str(v.published_by), v.shared.name if v.shared else "")
+            for v in versions
+        ],
         seconds_figure(bed, dose),
         dose,
         setup.capacity,
@@ -183,7 +194,9 @@ def programme(request: Request, bed_id: int) -> ProgrammeOut:
         control.dose_factor,
         control.gap_factor,
         [
-            DrainLine(c.day.isoformat(), c.drain_ml / c.dose_ml, c.wanted, c.before, c.after, c.moves, c.get_source_display())
+            DrainLine(
+                c.day.isoformat(), c.drain_ml / c.dose_ml, c.wanted, c.before, c.after, c.moves, c.get_source_display()
+            )
             for c in bed.drain_corrections.filter(dose_ml__gt=0).order_by("-day")[:7]
         ],
         state.normal_ml.get(bed.pk),
@@ -226,7 +239,9 @@ def programme_check(request: Request, data: ProgrammeBody, bed_id: int) -> Check
         dose = usual_dose_ml(wanted, setup)
     except OutOfRange:
         dose = None
-    leans = {x.value: [LeanLine(c.path, c.before, c.after, c.why) for c in lean_changes(wanted, setup, x)] for x in Lean}
+    leans = {
+        x.value: [LeanLine(c.path, c.before, c.after, c.why) for c in lean_changes(wanted, setup, x)] for x in Lean
+    }
     ranges = {path: FieldRange(*limits) for path, limits in ranges_of(wanted)}
     return Checked(problems, ranges, leans, dose, seconds_figure(bed, dose))
 
@@ -290,4 +305,3 @@ def programme_follow(request: Request, data: FollowIn, bed_id: int) -> VersionLi
     bed = reach(request, Bed, bed_id, Role.GROWER)
     v = follow(bed, data.shared, request.user, site_now(bed.house.site))
     return VersionLine(v.number, v.published_at, str(v.published_by), v.shared.name if v.shared else "")
-

@@ -16,8 +16,8 @@ from .closing import COMMAND_LIFE_S
 from .devices import tick_devices
 from .flow_watch import watch_flow
 from .models import BedControl, Command, ControlGap, Decision, Pulse
-from .state import SiteState, bed_state, gather, programme_of
 from .rain import credit_rain
+from .state import SiteState, bed_state, gather, programme_of
 from .sums import advance_sums, mark_pulse
 from .ticklock import hold_off_tick
 
@@ -195,8 +195,19 @@ def note_given(state: SiteState, bed: Bed, seconds: float, dose_ml: float) -> No
     state.busy_l_min[pump] = state.busy_l_min.get(pump, 0.0) + state.setups[bed.pk].flow_l_min
 
 
-HELD_BY_PEOPLE = ("stopped", "manual", "paused_until", "locked_by", "locked_for", "locked_at", "dose_factor", "gap_factor")
-CONTROL_FIELDS = [f.name for f in BedControl._meta.concrete_fields if not f.primary_key and f.name not in HELD_BY_PEOPLE]
+HELD_BY_PEOPLE = (
+    "stopped",
+    "manual",
+    "paused_until",
+    "locked_by",
+    "locked_for",
+    "locked_at",
+    "dose_factor",
+    "gap_factor",
+)
+CONTROL_FIELDS = [
+    f.name for f in BedControl._meta.concrete_fields if not f.primary_key and f.name not in HELD_BY_PEOPLE
+]
 
 
 def save_controls(controls: list[BedControl]) -> None:

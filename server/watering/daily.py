@@ -66,7 +66,9 @@ def correct(
         return None
     field = "gap_factor" if aim.moves is Moves.GAP else "dose_factor"
     before = held.before if held is not None and held.moves == aim.moves.value else getattr(control, field)
-    found = corrected_factor(before, aim.share, min(1.0, drain_ml / dose_ml), aim.gain, aim.bound, aim.moves is Moves.GAP)
+    found = corrected_factor(
+        before, aim.share, min(1.0, drain_ml / dose_ml), aim.gain, aim.bound, aim.moves is Moves.GAP
+    )
     setattr(control, field, found.after)
     other = "dose_factor" if field == "gap_factor" else "gap_factor"
     setattr(control, other, 1.0)
@@ -77,7 +79,15 @@ def correct(
     }  # fmt: skip
     row, _ = DrainCorrection.objects.update_or_create(bed=bed, day=day, defaults=values)
     if by is not None:
-        record(bed.house.site, now, by, f"entered the drain of bed {bed.name} on {day}", row, None, {"drain_ml": drain_ml, "factor": found.after})
+        record(
+            bed.house.site,
+            now,
+            by,
+            f"entered the drain of bed {bed.name} on {day}",
+            row,
+            None,
+            {"drain_ml": drain_ml, "factor": found.after},
+        )
     tell(bed.house.site_id, "watering")
     return row
 
@@ -98,7 +108,9 @@ def enter_drain(bed: Bed, day: date, drain_ml: float, by: User, now: datetime) -
     if not 0 <= drain_ml <= figure.dose_ml:
         raise OutOfRange("drain_ml", drain_ml, f"0 to the {figure.dose_ml:.0f} mL per plant given that day")
     if aim_of(bed) is None:
-        raise Inconsistent("drain", "not steered", "a programme that aims at a drain share and whose correction is not frozen")
+        raise Inconsistent(
+            "drain", "not steered", "a programme that aims at a drain share and whose correction is not frozen"
+        )
     newest = newest_day(bed)
     if newest is not None and day < newest:
         raise OutOfRange("day", day.isoformat(), f"{newest.isoformat()} or later: that day has moved the dose already")
@@ -149,7 +161,11 @@ def due(site: Site, now: datetime) -> list[tuple[str, date]]:
     today = local_day(site, now)
     midnight = midnight_of(now, site.time_zone)
     out: list[tuple[str, date]] = []
-    ordered = set(Job.objects.filter(site=site, kind__in=["close_day", "forecast"], created_at__gte=midnight).values_list("kind", flat=True))
+    ordered = set(
+        Job.objects.filter(site=site, kind__in=["close_day", "forecast"], created_at__gte=midnight).values_list(
+            "kind", flat=True
+        )
+    )
     if now >= midnight + CLOSE_AFTER and "close_day" not in ordered:
         out.append(("close_day", today - timedelta(days=1)))
     if now >= sun_times(site, today)[0] + KEEP_AFTER_SUNRISE and "forecast" not in ordered:

@@ -49,7 +49,11 @@ def settings_of(rule: DeviceRule) -> DeviceSettings:
 
 def rules_of(site: Site) -> list[DeviceRule]:
     """The newest rule of every device of a site."""
-    rows = DeviceRule.objects.filter(house__site=site, actuator__node__retired_at=None).order_by("actuator", "-number").distinct("actuator")
+    rows = (
+        DeviceRule.objects.filter(house__site=site, actuator__node__retired_at=None)
+        .order_by("actuator_id", "-number")
+        .distinct("actuator_id")
+    )
     return list(rows.select_related("actuator__node", "house"))
 
 
@@ -58,7 +62,10 @@ def tick_devices(state: SiteState) -> int:
     rules = rules_of(state.site)
     if not rules:
         return 0
-    controls = {c.actuator_id: c for c in DeviceControl.objects.filter(actuator__in=[r.actuator_id for r in rules]).select_related("manual_by")}
+    controls = {
+        c.actuator_id: c
+        for c in DeviceControl.objects.filter(actuator__in=[r.actuator_id for r in rules]).select_related("manual_by")
+    }
     for rule in rules:
         controls.setdefault(rule.actuator_id, DeviceControl(actuator=rule.actuator))
     extra = _measured(state, rules)
@@ -66,19 +73,28 @@ def tick_devices(state: SiteState) -> int:
     for rule in rules:
         orders += _decide_one(state, rule, rules, controls, extra)
     DeviceControl.objects.bulk_create(
-        controls.values(), update_conflicts=True, unique_fields=["actuator"], update_fields=["manual_until", "on", "since", "why"]
+        controls.values(),
+        update_conflicts=True,
+        unique_fields=["actuator"],
+        update_fields=["manual_until", "on", "since", "why"],
     )
     Command.objects.bulk_create(orders)
     return len(orders)
 
 
 def _decide_one(
-    state: SiteState, rule: DeviceRule, rules: list[DeviceRule], controls: dict[int, DeviceControl], extra: dict[int, dict[str, float]]
+    state: SiteState,
+    rule: DeviceRule,
+    rules: list[DeviceRule],
+    controls: dict[int, DeviceControl],
+    extra: dict[int, dict[str, float]],
 ) -> list[Command]:
     control, now = controls[rule.actuator_id], state.now
     if control.manual_until is not None and control.manual_until <= now:
         control.manual_until = None
-    mates = [(r, controls[r.actuator_id]) for r in rules if r.house_id == rule.house_id and r.actuator_id != rule.actuator_id]
+    mates = [
+        (r, controls[r.actuator_id]) for r in rules if r.house_id == rule.house_id and r.actuator_id != rule.actuator_id
+    ]
     climate, more = state.sensed.climate.get(rule.house_id, {}), extra.get(rule.house_id, {})
     nan = float("nan")
     vpd = vpd_of(climate)
@@ -103,20 +119,36 @@ def _decide_one(
     control.why = decision.why[:300]
     if not decision.on and not turned:
         return []
-    Command.objects.filter(actuator=rule.actuator, state=CommandState.QUEUED).update(state=CommandState.EXPIRED, note="a newer one took its place")
+    Command.objects.filter(actuator=rule.actuator, state=CommandState.QUEUED).update(
+        state=CommandState.EXPIRED, note="a newer one took its place"
+    )
     seconds = ORDER_S * max(1.0, state.rate / 20) if decision.on else 0.0
-    return [Command(actuator=rule.actuator, seconds=seconds, issued_at=now, expires_at=now + timedelta(seconds=COMMAND_LIFE_S))]
+    return [
+        Command(
+            actuator=rule.actuator, seconds=seconds, issued_at=now, expires_at=now + timedelta(seconds=COMMAND_LIFE_S)
+        )
+    ]
 
 
 def _measured(state: SiteState, rules: list[DeviceRule]) -> dict[int, dict[str, float]]:
     """CO2 and the day's light of the houses whose devices ask for them."""
     out: dict[int, dict[str, float]] = {}
     houses = {r.house_id for r in rules if r.kind == DeviceKind.CO2}
-    rows = Latest.objects.filter(channel__house__in=houses, channel__quantity="co2", channel__retired_at=None, quality=Quality.GOOD, time__gt=state.now - FRESH)
+    rows = Latest.objects.filter(
+        channel__house__in=houses,
+        channel__quantity="co2",
+        channel__retired_at=None,
+        quality=Quality.GOOD,
+        time__gt=state.now - FRESH,
+    )
     for row in rows.select_related("channel"):
         out.setdefault(row.channel.house_id or 0, {})["co2"] = row.raw
     lit = {r.house_id for r in rules if r.kind == DeviceKind.LAMP}
-    channels = dict(Channel.objects.filter(house__in=lit, quantity=Quantity.RADIATION, retired_at=None).values_list("pk", "house_id"))
+    channels = dict(
+        Channel.objects.filter(house__in=lit, quantity=Quantity.RADIATION, retired_at=None).values_list(
+            "pk", "house_id"
+        )
+    )
     step = timedelta(minutes=10)
     for pk, values in bucketed(list(channels), state.midnight, state.now, step).items():
         joules = sum(v for v in values.tolist() if v == v and v > 0) * step.total_seconds()
@@ -175,13 +207,19 @@ def devices_of(site: Site) -> Devices:
     """Every contact of a site with its rule, how it stands and why."""
     now = site_now(site)
     rules = {r.actuator_id: r for r in rules_of(site)}
-    contacts = Actuator.objects.filter(node__site=site, node__retired_at=None, kind=ActuatorKind.CONTACT).select_related("node", "control__manual_by").order_by("pk")
+    contacts = (
+        Actuator.objects.filter(node__site=site, node__retired_at=None, kind=ActuatorKind.CONTACT)
+        .select_related("node", "control__manual_by")
+        .order_by("pk")
+    )
     midnight = midnight_of(now, site.time_zone)
     lines = [_line(a, rules.get(a.pk), midnight, now) for a in contacts]
     cards = [KindCard(k, *SET_POINTS.get(k, ("", 0.0, 0.0)), PROPOSED[k], CAUTIONS[k]) for k in DeviceKind]
     found = []
     for house in {r.house_id for r in rules.values()}:
-        found += conflicts({str(r.actuator.name or r.kind): settings_of(r) for r in rules.values() if r.house_id == house})
+        found += conflicts(
+            {str(r.actuator.name or r.kind): settings_of(r) for r in rules.values() if r.house_id == house}
+        )
     return Devices(lines, cards, found)
 
 
@@ -208,17 +246,42 @@ def publish_rule(actuator: Actuator, form: DeviceForm, by: User, now: datetime) 
         raise OutOfRange("actuator", str(actuator.get_kind_display()), "a contact: valves and pumps go by programmes")
     latest = actuator.rules.order_by("-number").first()
     if (latest.number if latest else 0) != form.number:
-        raise Conflict("number", f"{latest.published_by if latest else 'Someone'} published a rule while you were editing. Your numbers are still here.")
+        raise Conflict(
+            "number",
+            f"{latest.published_by if latest else 'Someone'} published a rule while you were editing. Your numbers are still here.",
+        )
     faults = list(device_faults(form.settings))
-    others = {r.actuator.name or r.kind: settings_of(r) for r in rules_of(site) if r.house_id == house.pk and r.actuator_id != actuator.pk}
-    against = [c for c in conflicts({**others, actuator.name or form.settings.kind.value: form.settings}) if c not in conflicts(others)]
+    others = {
+        r.actuator.name or r.kind: settings_of(r)
+        for r in rules_of(site)
+        if r.house_id == house.pk and r.actuator_id != actuator.pk
+    }
+    against = [
+        c
+        for c in conflicts({**others, actuator.name or form.settings.kind.value: form.settings})
+        if c not in conflicts(others)
+    ]
     if faults or against:
         raise Refused([*faults, *(OutOfRange("day", form.settings.day, c) for c in against)])
     values: dict[str, Any] = {k: v for k, v in asdict(form.settings).items() if k != "kind"}
     rule = DeviceRule.objects.create(
-        actuator=actuator, house=house, number=form.number + 1, published_at=now, published_by=by, kind=form.settings.kind.value, settings=values
+        actuator=actuator,
+        house=house,
+        number=form.number + 1,
+        published_at=now,
+        published_by=by,
+        kind=form.settings.kind.value,
+        settings=values,
     )
-    record(site, now, by, f"published the rule of {actuator.name or actuator}", rule, latest.settings if latest else None, values)
+    record(
+        site,
+        now,
+        by,
+        f"published the rule of {actuator.name or actuator}",
+        rule,
+        latest.settings if latest else None,
+        values,
+    )
     tell(site.pk, "watering")
     return rule
 
@@ -229,13 +292,21 @@ def by_hand(actuator: Actuator, on: bool, minutes: float, by: User, now: datetim
     if not 0 <= minutes <= MOST_BY_HAND.total_seconds() / 60:
         raise OutOfRange("minutes", minutes, "0 to give it back to its rule, up to 720 minutes")
     if not actuator.rules.exists():
-        raise OutOfRange("actuator", actuator.name or str(actuator.pk), "a device with a rule: publish one first, so that it has somewhere to go back to")
+        raise OutOfRange(
+            "actuator",
+            actuator.name or str(actuator.pk),
+            "a device with a rule: publish one first, so that it has somewhere to go back to",
+        )
     hold_off_tick(actuator.node.site)
     control, _ = DeviceControl.objects.get_or_create(actuator=actuator)
     control.manual_until = now + timedelta(minutes=minutes) if minutes else None
     control.manual_on, control.manual_by = on, by
     control.save(update_fields=["manual_until", "manual_on", "manual_by"])
-    what = f"put {actuator.name or actuator} {'on' if on else 'off'} for {minutes:.0f} min" if minutes else f"gave {actuator.name or actuator} back to its rule"
+    what = (
+        f"put {actuator.name or actuator} {'on' if on else 'off'} for {minutes:.0f} min"
+        if minutes
+        else f"gave {actuator.name or actuator} back to its rule"
+    )
     record(actuator.node.site, now, by, what, actuator)
     tell(actuator.node.site_id, "watering")
     return control

@@ -122,7 +122,10 @@ def as_drill(run: DrillRun) -> Drill:
     """A run as the learner sees it: the fault stays hidden until it is answered."""
     case = make_drill(run.drill, run.seed)
     over = run.ended_at is not None
-    looks = [LookOut(x.value, LOOKS[x][0], LOOKS[x][1], case.evidence[x] if x.value in run.looks or over else "") for x in Look]
+    looks = [
+        LookOut(x.value, LOOKS[x][0], LOOKS[x][1], case.evidence[x] if x.value in run.looks or over else "")
+        for x in Look
+    ]
     return Drill(
         run.pk, run.drill, case.story, case.start, 10, case.seen, case.true if over else [], case.pulses, case.low, case.high, looks,
         sum(LOOKS[Look(x)][1] for x in run.looks),

@@ -18,7 +18,7 @@ from .models import BedControl, Pulse, PulseState
 NO_FLOW_AFTER = timedelta(seconds=45)
 """A valve that has been open so long without flow is dry. Starting value; lines fill while water flows already."""
 SETTLE = timedelta(seconds=10)
-LEAST_SHARE = 0.3
+LEAST_SHARE = 0.15
 """Of the bed's own flow: under this share it counts as none."""
 
 

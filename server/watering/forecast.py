@@ -94,7 +94,9 @@ def run(
     days = (start + timedelta(minutes=len(demand)) - midnight).days + 1
     sun = [sun_times(site, first + timedelta(days=i)) for i in range(days)]
     physics = physics_of(bed, state.setup)
-    around = Surroundings(start, demand, sun, midnight, bed.feed_ec_ms_cm, radiation_w_m2=climate.radiation_w_m2, vpd_kpa=climate.vpd_kpa)
+    around = Surroundings(
+        start, demand, sun, midnight, bed.feed_ec_ms_cm, radiation_w_m2=climate.radiation_w_m2, vpd_kpa=climate.vpd_kpa
+    )
     return simulate(programme, state, water_at(theta, pore_ec, physics), physics, around)
 
 

@@ -29,5 +29,12 @@ def last_score(bed: Bed) -> ForecastScore | None:
         return None
     k, scores = rows[0], [r.score or 0.0 for r in rows]
     return ForecastScore(
-        k.day, k.pulses, k.got_pulses or 0, k.dose_ml, k.got_dose_ml or 0.0, k.score or 0.0, sum(scores) / len(scores), len(rows)
+        k.day,
+        k.pulses,
+        k.got_pulses or 0,
+        k.dose_ml,
+        k.got_dose_ml or 0.0,
+        k.score or 0.0,
+        sum(scores) / len(scores),
+        len(rows),
     )

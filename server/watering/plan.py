@@ -52,7 +52,11 @@ def add_entry(site: Site, form: EntryForm, by: User, now: datetime) -> PlanEntry
     if not 1 <= len(title) <= 60:
         faults.append(OutOfRange("title", form.title, "1 to 60 characters"))
     if form.last_day < form.first_day:
-        faults.append(Inconsistent("last_day", form.last_day.isoformat(), f"the first day, {form.first_day.isoformat()}, or later"))
+        faults.append(
+            Inconsistent(
+                "last_day", form.last_day.isoformat(), f"the first day, {form.first_day.isoformat()}, or later"
+            )
+        )
     elif (form.last_day - form.first_day).days > MOST_DAYS:
         faults.append(OutOfRange("last_day", form.last_day.isoformat(), "within two years of the first day"))
     house, bed = _places(site, form, faults)
@@ -65,12 +69,22 @@ def add_entry(site: Site, form: EntryForm, by: User, now: datetime) -> PlanEntry
     )  # fmt: skip
     beds = beds_of(entry)
     if not beds:
-        raise Refused([Inconsistent("growth_stage", form.growth_stage, "a stage in which at least one of the beds stands")])
+        raise Refused(
+            [Inconsistent("growth_stage", form.growth_stage, "a stage in which at least one of the beds stands")]
+        )
     faults += _clashes(entry, beds) + (_misfits(shared, beds, now) if shared else [])
     if faults:
         raise Refused(faults)
     entry.save()
-    record(site, now, by, f"planned {title}", entry, None, {"kind": form.kind, "first_day": form.first_day.isoformat(), "last_day": form.last_day.isoformat()})
+    record(
+        site,
+        now,
+        by,
+        f"planned {title}",
+        entry,
+        None,
+        {"kind": form.kind, "first_day": form.first_day.isoformat(), "last_day": form.last_day.isoformat()},
+    )
     tell(site.pk, "watering")
     return entry
 
@@ -198,7 +212,14 @@ def import_plan(site: Site, data: Any, by: User, now: datetime) -> int:
         try:
             add_entry(site, form, by, now)
         except Refused as refused:
-            raise Refused([type(e)(f"entries.{i}.{e.field}", e.value, e.expectation) if isinstance(e, (OutOfRange, Inconsistent)) else e for e in refused.errors]) from refused
+            raise Refused(
+                [
+                    type(e)(f"entries.{i}.{e.field}", e.value, e.expectation)
+                    if isinstance(e, (OutOfRange, Inconsistent))
+                    else e
+                    for e in refused.errors
+                ]
+            ) from refused
     return len(entries)
 
 
@@ -235,12 +256,20 @@ def _named(site: Site, item: dict[str, Any], what: str, path: str) -> int | None
     name = _text(item, what, path)
     if not name:
         return None
-    rows = House.objects.filter(site=site, name=name) if what == "house" else Bed.standing.filter(house__site=site, name=name)
+    rows = (
+        House.objects.filter(site=site, name=name)
+        if what == "house"
+        else Bed.standing.filter(house__site=site, name=name)
+    )
     if what == "bed" and item.get("house"):
         rows = rows.filter(house__name=item["house"])
     found = list(rows.values_list("pk", flat=True)[:2])
     if len(found) != 1:
-        raise OutOfRange(f"{path}.{what}", name, f"the name of a {what} of this site" + ("; two beds bear it, so name the house too" if found else ""))
+        raise OutOfRange(
+            f"{path}.{what}",
+            name,
+            f"the name of a {what} of this site" + ("; two beds bear it, so name the house too" if found else ""),
+        )
     return int(found[0])
 
 
@@ -257,7 +286,12 @@ def as_icalendar(site: Site) -> bytes:
         event.add("dtend", e.last_day + timedelta(days=1))
         event.add("summary", e.title)
         event.add("categories", [e.kind])
-        for name, value in (("HOUSE", e.house.name if e.house else ""), ("BED", e.bed.name if e.bed else ""), ("STAGE", e.growth_stage), ("PROGRAMME", e.shared.name if e.shared else "")):
+        for name, value in (
+            ("HOUSE", e.house.name if e.house else ""),
+            ("BED", e.bed.name if e.bed else ""),
+            ("STAGE", e.growth_stage),
+            ("PROGRAMME", e.shared.name if e.shared else ""),
+        ):
             if value:
                 event.add(OWN + name, value)
         out.add_component(event)
@@ -276,10 +310,23 @@ def import_icalendar(site: Site, text: str, by: User, now: datetime) -> int:
         path = f"event {i + 1}"
         kind = _category(event)
         if kind is None:
-            raise OutOfRange(f"{path}.categories", str(event.get("summary", ""))[:60], "the category hold or programme, so that no plain appointment stops the water")
+            raise OutOfRange(
+                f"{path}.categories",
+                str(event.get("summary", ""))[:60],
+                "the category hold or programme, so that no plain appointment stops the water",
+            )
         first, last = _days(event, path)
         entries.append(
-            {"kind": kind, "title": str(event.get("summary", "")), "first_day": first.isoformat(), "last_day": last.isoformat(), "house": _own(event, "HOUSE"), "bed": _own(event, "BED"), "growth_stage": _own(event, "STAGE"), "programme": _own(event, "PROGRAMME")}
+            {
+                "kind": kind,
+                "title": str(event.get("summary", "")),
+                "first_day": first.isoformat(),
+                "last_day": last.isoformat(),
+                "house": _own(event, "HOUSE"),
+                "bed": _own(event, "BED"),
+                "growth_stage": _own(event, "STAGE"),
+                "programme": _own(event, "PROGRAMME"),
+            }
         )
     return import_plan(site, {"format": FORMAT, "programmes": [], "entries": entries}, by, now)
 

@@ -54,7 +54,9 @@ def pump_lines(site: Site) -> list[LineDay]:
     now = site_now(site)
     state = gather(site, now)
     pumps = Pump.objects.filter(tank__site=site).order_by("id").select_related("actuator")
-    rows = Pulse.objects.filter(bed__house__site=site, ordered_at__gte=state.midnight).exclude(state=PulseState.NOT_GIVEN)
+    rows = Pulse.objects.filter(bed__house__site=site, ordered_at__gte=state.midnight).exclude(
+        state=PulseState.NOT_GIVEN
+    )
     pulses = list(rows.select_related("bed").order_by("ordered_at"))
     return [_line(p, state, [x for x in pulses if x.bed.pump_id == p.pk], now) for p in pumps]
 
@@ -75,11 +77,21 @@ def _line(pump: Pump, state: SiteState, pulses: list[Pulse], now: datetime) -> L
 
 
 def _waiting(state: SiteState, beds: dict[int, object]) -> list[Waiting]:
-    held = [b for b in state.beds if b.pk in beds and b.pk in state.programmes and state.controls[b.pk].last_why == "pump_busy"]
+    held = [
+        b
+        for b in state.beds
+        if b.pk in beds and b.pk in state.programmes and state.controls[b.pk].last_why == "pump_busy"
+    ]
     out = []
     for bed in sorted(held, key=lambda b: need_of(state, b)):
         under = 100 * (state.programmes[bed.pk].low - state.waters[bed.pk].theta)
         out.append(
-            Waiting(bed.pk, bed.name, None if under != under else under, state.waiting_since.get(bed.pk), state.setups[bed.pk].flow_l_min)
+            Waiting(
+                bed.pk,
+                bed.name,
+                None if under != under else under,
+                state.waiting_since.get(bed.pk),
+                state.setups[bed.pk].flow_l_min,
+            )
         )
     return out

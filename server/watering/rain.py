@@ -1,5 +1,6 @@
 """Rain on open beds: what fell since the last tick counts, by a share, as given."""
 
+import itertools
 from datetime import datetime
 
 from calibration.queries import current_calibrations
@@ -22,9 +23,14 @@ def rain_mm(site_pk: int, since: datetime, now: datetime) -> float:
         return 0.0
     rows = Reading.objects.filter(channel=gauge, time__gt=since, time__lte=now, quality=Quality.GOOD).order_by("time")
     tips = [float(v) for v in rows.values_list("raw", flat=True)]
-    before = Reading.objects.filter(channel=gauge, time__lte=since, quality=Quality.GOOD).order_by("-time").values_list("raw", flat=True).first()
+    before = (
+        Reading.objects.filter(channel=gauge, time__lte=since, quality=Quality.GOOD)
+        .order_by("-time")
+        .values_list("raw", flat=True)
+        .first()
+    )
     counts = ([float(before)] if before is not None else []) + tips
-    risen = sum(b - a if b >= a else b for a, b in zip(counts, counts[1:], strict=False))
+    risen = sum(b - a if b >= a else b for a, b in itertools.pairwise(counts))
     version = current_calibrations([gauge.pk], now).get(gauge.pk)
     factor = MM_PER_TIP if version is None else float(slope_of_curve(0.0, version.curve))
     return min(MOST_MM, risen * factor)
@@ -32,7 +38,11 @@ def rain_mm(site_pk: int, since: datetime, now: datetime) -> float:
 
 def credit_rain(state: SiteState, since: datetime | None, now: datetime) -> None:
     """Add the rain since the last tick to the credit of every open bed whose programme counts it."""
-    beds = [b for b in state.beds if b.house.cover == Cover.OPEN and b.pk in state.programmes and state.programmes[b.pk].body.get("rain")]
+    beds = [
+        b
+        for b in state.beds
+        if b.house.cover == Cover.OPEN and b.pk in state.programmes and state.programmes[b.pk].body.get("rain")
+    ]
     if not beds or since is None:
         return
     fallen = rain_mm(state.site.pk, since, now)

@@ -99,10 +99,14 @@ def _ordered(site: Site, now: datetime) -> set[int]:
 
 def _last_rain(site: Site, now: datetime) -> datetime | None:
     """When the site's rain gauge last tipped within a day; None without one."""
-    gauges = list(Channel.objects.filter(node__site=site, quantity="rain_tips", retired_at=None).values_list("pk", flat=True))
+    gauges = list(
+        Channel.objects.filter(node__site=site, quantity="rain_tips", retired_at=None).values_list("pk", flat=True)
+    )
     if not gauges:
         return None
-    rows = Reading.objects.filter(channel__in=gauges, time__gt=now - timedelta(days=1), time__lte=now).order_by("channel", "time")
+    rows = Reading.objects.filter(channel__in=gauges, time__gt=now - timedelta(days=1), time__lte=now).order_by(
+        "channel", "time"
+    )
     last, before = None, {}
     for channel, time, tips in rows.values_list("channel_id", "time", "raw"):
         if channel in before and tips > before[channel]:
@@ -113,7 +117,11 @@ def _last_rain(site: Site, now: datetime) -> datetime | None:
 
 def drain_seen(bed_ids: list[int], midnight: datetime, now: datetime) -> set[int]:
     """Beds whose drain counter has risen since midnight."""
-    channels = dict(Channel.objects.filter(bed__in=bed_ids, quantity=Quantity.DRAIN, retired_at=None).values_list("pk", "bed_id"))
+    channels = dict(
+        Channel.objects.filter(bed__in=bed_ids, quantity=Quantity.DRAIN, retired_at=None).values_list("pk", "bed_id")
+    )
     marks = bucketed(list(channels), midnight - timedelta(minutes=30), midnight, timedelta(minutes=30), True)
-    newest = dict(Latest.objects.filter(channel__in=channels, time__gt=midnight, time__lte=now).values_list("channel_id", "raw"))
+    newest = dict(
+        Latest.objects.filter(channel__in=channels, time__gt=midnight, time__lte=now).values_list("channel_id", "raw")
+    )
     return {channels[c] for c, v in newest.items() if v - float(marks[c][0]) > DRAIN_SEEN_ML}

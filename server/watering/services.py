@@ -64,7 +64,15 @@ def publish_programme(
         high=programme.high,
         shared=shared,
     )
-    record(bed.house.site, now, by, f"published programme {version.number} of bed {bed.name}", version, latest.body if latest else None, body)
+    record(
+        bed.house.site,
+        now,
+        by,
+        f"published programme {version.number} of bed {bed.name}",
+        version,
+        latest.body if latest else None,
+        body,
+    )
     tell(bed.house.site_id, "watering")
     return version
 
@@ -177,7 +185,15 @@ def dose_by_hand(bed: Bed, by: User, now: datetime, dose_ml: float | None = None
     saved = version if version is not None and version.pk else None
     pulse = Pulse(bed=bed, programme=saved, ordered_at=now, seconds=seconds, dose_ml=dose, by=by)
     issue([Ordered(locked, pulse, seconds)], now)
-    record(bed.house.site, now, by, f"gave a dose to bed {bed.name} by hand", pulse, None, {"dose_ml": dose, "seconds": seconds})
+    record(
+        bed.house.site,
+        now,
+        by,
+        f"gave a dose to bed {bed.name} by hand",
+        pulse,
+        None,
+        {"dose_ml": dose, "seconds": seconds},
+    )
     tell(bed.house.site_id, "watering")
     return pulse
 
@@ -188,7 +204,15 @@ def set_manual(bed: Bed, manual: bool, by: User, now: datetime) -> None:
     control = _locked_control(bed)
     before, control.manual = control.manual, manual
     control.save(update_fields=["manual"])
-    record(bed.house.site, now, by, f"put bed {bed.name} on {'manual' if manual else 'automatic'}", bed, {"manual": before}, {"manual": manual})
+    record(
+        bed.house.site,
+        now,
+        by,
+        f"put bed {bed.name} on {'manual' if manual else 'automatic'}",
+        bed,
+        {"manual": before},
+        {"manual": manual},
+    )
     tell(bed.house.site_id, "watering")
 
 

@@ -48,9 +48,19 @@ class Shared:
 
 def shared_of(site: Site) -> list[Shared]:
     """The newest number of each shared programme of a site."""
-    rows = SharedProgramme.objects.filter(site=site).order_by("name", "-number").distinct("name").select_related("published_by")
+    rows = (
+        SharedProgramme.objects.filter(site=site)
+        .order_by("name", "-number")
+        .distinct("name")
+        .select_related("published_by")
+    )
     newest = {}
-    for v in ProgrammeVersion.objects.filter(bed__house__site=site, bed__retired_at=None).order_by("bed", "-number").distinct("bed").select_related("bed", "shared"):
+    for v in (
+        ProgrammeVersion.objects.filter(bed__house__site=site, bed__retired_at=None)
+        .order_by("bed_id", "-number")
+        .distinct("bed_id")
+        .select_related("bed", "shared")
+    ):
         if v.shared is not None:
             newest.setdefault(v.shared.name, []).append(v)
     return [_out(row, newest.get(row.name, [])) for row in rows]
@@ -89,19 +99,36 @@ def publish_shared(site: Site, name: str, programme: Programme, bed_ids: list[in
     strange = [i for i in bed_ids if i not in beds]
     if strange:
         raise OutOfRange("beds", strange, "numbers of standing beds of this site")
-    before = SharedProgramme.objects.select_for_update(of=("self",)).filter(site=site, name=name).order_by("-number").first()
+    before = (
+        SharedProgramme.objects.select_for_update(of=("self",)).filter(site=site, name=name).order_by("-number").first()
+    )
     row = SharedProgramme.objects.create(
-        site=site, name=name, number=(before.number if before else 0) + 1, published_at=now, published_by=by, body=programme_as_json(programme)
+        site=site,
+        name=name,
+        number=(before.number if before else 0) + 1,
+        published_at=now,
+        published_by=by,
+        body=programme_as_json(programme),
     )
     _take(row, before, beds, bed_ids, by, now)
     record(site, now, by, f"published the shared programme {row}", row, before.body if before else None, row.body)
     return next(s for s in shared_of(site) if s.name == name)
 
 
-def _take(row: SharedProgramme, before: SharedProgramme | None, beds: dict[int, Bed], new: list[int], by: User, now: datetime) -> None:
+def _take(
+    row: SharedProgramme, before: SharedProgramme | None, beds: dict[int, Bed], new: list[int], by: User, now: datetime
+) -> None:
     programme = programme_from_json(row.body)
-    latest = {v.bed_id: v for v in ProgrammeVersion.objects.filter(bed__in=beds).order_by("bed", "-number").distinct("bed").select_related("shared")}
-    following = [i for i, v in latest.items() if before is not None and v.shared is not None and v.shared.name == row.name]
+    latest = {
+        v.bed_id: v
+        for v in ProgrammeVersion.objects.filter(bed__in=beds)
+        .order_by("bed_id", "-number")
+        .distinct("bed_id")
+        .select_related("shared")
+    }
+    following = [
+        i for i, v in latest.items() if before is not None and v.shared is not None and v.shared.name == row.name
+    ]
     faults: list[ReedError] = []
     for bed_id in sorted({*new, *following}):
         version, bed = latest.get(bed_id), beds[bed_id]

@@ -112,7 +112,9 @@ def _programmes(state: SiteState, ids: list[int]) -> None:
     newest = ProgrammeVersion.objects.filter(bed__in=ids).order_by("bed_id", "-number").distinct("bed_id")
     state.programmes = {p.bed_id: p for p in newest}
     entries = list(
-        PlanEntry.objects.filter(site=state.site, first_day__lte=state.today, last_day__gte=state.today).select_related("shared")
+        PlanEntry.objects.filter(site=state.site, first_day__lte=state.today, last_day__gte=state.today).select_related(
+            "shared"
+        )
     )
     if not entries:
         return
@@ -130,7 +132,9 @@ def plan_for(bed: Bed, entries: list[PlanEntry]) -> PlanEntry | None:
     fitting = [
         e
         for e in entries
-        if (e.bed_id in (None, bed.pk)) and (e.house_id in (None, bed.house_id)) and (not e.growth_stage or e.growth_stage == bed.growth_stage)
+        if (e.bed_id in (None, bed.pk))
+        and (e.house_id in (None, bed.house_id))
+        and (not e.growth_stage or e.growth_stage == bed.growth_stage)
     ]
     return max(fitting, key=lambda e: (e.kind == PlanKind.HOLD, e.pk), default=None)
 
@@ -148,20 +152,25 @@ def planned_version(bed: Bed, entry: PlanEntry) -> ProgrammeVersion:
 
 def _amounts(state: SiteState, ids: list[int]) -> None:
     """What was given in the last hour; the usual day of beds without a reading; drain of beds whose recharge waits for it."""
-    rows = Pulse.objects.filter(bed__in=ids, ordered_at__gt=state.now - timedelta(hours=1)).exclude(state=PulseState.NOT_GIVEN)
+    rows = Pulse.objects.filter(bed__in=ids, ordered_at__gt=state.now - timedelta(hours=1)).exclude(
+        state=PulseState.NOT_GIVEN
+    )
     state.hour_ml = dict(rows.values("bed").annotate(ml=Sum("dose_ml")).values_list("bed", "ml").order_by())
-    blind = [i for i in ids if not state.waters[i].theta == state.waters[i].theta or _old(state, i)]
+    blind = [i for i in ids if state.waters[i].theta != state.waters[i].theta or _old(state, i)]
     if blind:
-        days = DayFigure.objects.filter(bed__in=blind, day__gte=state.today - timedelta(days=NORMAL_DAYS), day__lt=state.today, pulses__gt=0)
+        days = DayFigure.objects.filter(
+            bed__in=blind, day__gte=state.today - timedelta(days=NORMAL_DAYS), day__lt=state.today, pulses__gt=0
+        )
         state.normal_ml = dict(days.values("bed").annotate(ml=Avg("dose_ml")).values_list("bed", "ml").order_by())
     queued = [i for i in ids if state.controls[i].last_why == Why.PUMP_BUSY.value]
     if queued:
-        newest = Decision.objects.filter(bed__in=queued).order_by("bed", "-tick_at").distinct("bed")
-        state.waiting_since = dict(newest.values_list("bed", "tick_at"))
+        newest = Decision.objects.filter(bed__in=queued).order_by("bed_id", "-tick_at").distinct("bed_id")
+        state.waiting_since = dict(newest.values_list("bed_id", "tick_at"))
     waiting = [
         i
         for i, v in state.programmes.items()
-        if (v.body.get("recharge") or {}).get("until") == Until.DRAIN.value and state.controls[i].span == Span.RECHARGE.value
+        if (v.body.get("recharge") or {}).get("until") == Until.DRAIN.value
+        and state.controls[i].span == Span.RECHARGE.value
     ]
     if waiting:
         state.drained = drain_seen(waiting, state.midnight, state.now)

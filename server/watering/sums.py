@@ -83,16 +83,16 @@ def _carry(row: HouseSums, house: House, now: datetime, climate: dict[str, float
 
 def _from_record(house: House, start: datetime, end: datetime) -> tuple[float, float, float]:
     """Light [J/cm2], VPD by day and by night [kPa h] of a stretch, from the readings there are."""
-    ids = dict(
-        Channel.objects.filter(house=house, quantity__in=CLIMATE, retired_at=None).values_list("quantity", "pk")
-    )
+    ids = dict(Channel.objects.filter(house=house, quantity__in=CLIMATE, retired_at=None).values_list("quantity", "pk"))
     series = bucketed(list(ids.values()), start, end, BUCKET)
     blank = np.full(max(1, int(np.ceil((end - start) / BUCKET))), NAN)
     radiation, temp, humidity = (series.get(ids.get(q, 0), blank) for q in CLIMATE)
     seconds = BUCKET.total_seconds()
     light = float(np.nansum(np.clip(radiation, 0, None))) * seconds / 1e4
     usable = (temp > -20) & (temp < 60) & (humidity >= 0) & (humidity <= 100)
-    vpd = np.where(usable, np.asarray(air_vpd_from_humidity(np.where(usable, temp, 20.0), np.where(usable, humidity, 100.0))), 0.0)
+    vpd = np.where(
+        usable, np.asarray(air_vpd_from_humidity(np.where(usable, temp, 20.0), np.where(usable, humidity, 100.0))), 0.0
+    )
     lit = radiation > DAYLIGHT_W_M2
     return light, float(vpd[lit].sum()) * seconds / 3600, float(vpd[~lit].sum()) * seconds / 3600
 

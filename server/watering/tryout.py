@@ -110,18 +110,28 @@ def recorded_climate(bed: Bed, start: datetime, minutes: int) -> HouseClimate:
     )
     series = bucketed(list(ids.values()), start, start + timedelta(minutes=minutes), BUCKET)
     columns = []
-    for quantity, low, high in ((Quantity.RADIATION, 0, 1500), (Quantity.AIR_TEMP, -20, 60), (Quantity.HUMIDITY, 0, 100)):
+    for quantity, low, high in (
+        (Quantity.RADIATION, 0, 1500),
+        (Quantity.AIR_TEMP, -20, 60),
+        (Quantity.HUMIDITY, 0, 100),
+    ):
         values = series.get(ids.get(quantity, 0))
         known = np.isfinite(values) if values is not None else np.zeros(1, bool)
         if values is None or known.mean() < 0.6:
-            raise NotDetermined("day", start.date().isoformat(), f"a day with {quantity.label} on record; choose another, or a kind of weather")
+            raise NotDetermined(
+                "day",
+                start.date().isoformat(),
+                f"a day with {quantity.label} on record; choose another, or a kind of weather",
+            )
         at = np.arange(len(values)) * 5 + 2.5
         columns.append(np.clip(np.interp(np.arange(minutes), at[known], values[known]), low, high))
     radiation, temp, humidity = columns
     return HouseClimate(radiation, temp, humidity, temp, np.asarray(air_vpd_from_humidity(temp, humidity)))
 
 
-def try_day(bed: Bed, programme: Programme, state: BedState, now: datetime, weather: str) -> tuple[Span, SimulatedDay, HouseClimate]:
+def try_day(
+    bed: Bed, programme: Programme, state: BedState, now: datetime, weather: str
+) -> tuple[Span, SimulatedDay, HouseClimate]:
     """One day from sunset to sunset under a kind of weather or a recorded day (an ISO date)."""
     site = bed.house.site
     if weather in {w.value for w in Weather}:
@@ -135,7 +145,9 @@ def try_day(bed: Bed, programme: Programme, state: BedState, now: datetime, weat
     return span, run(bed, programme, fresh, span.start, climate, bed.feed_ec_ms_cm * 1.25, theta), climate
 
 
-def try_week(bed: Bed, programme: Programme, state: BedState, now: datetime, kinds: tuple[Weather, ...] = WEEK) -> tuple[Span, SimulatedDay, HouseClimate]:
+def try_week(
+    bed: Bed, programme: Programme, state: BedState, now: datetime, kinds: tuple[Weather, ...] = WEEK
+) -> tuple[Span, SimulatedDay, HouseClimate]:
     """Seven days from the last sunset on, a kind of weather each."""
     first = span_around(bed.house.site, now)
     minutes = 1440 * len(kinds)
@@ -153,7 +165,14 @@ def _day(text: str) -> date:
         raise OutOfRange("weather", text, f"one of {kinds}, or a recorded day as 2026-06-12") from None
 
 
-def tried(span: Span, day: SimulatedDay, climate: HouseClimate, programme: Programme, step: int = SIM_STEP_MIN, why: bool = True) -> Tried:
+def tried(
+    span: Span,
+    day: SimulatedDay,
+    climate: HouseClimate,
+    programme: Programme,
+    step: int = SIM_STEP_MIN,
+    why: bool = True,
+) -> Tried:
     """A simulated stretch as the drawings take it."""
     outcome = outcome_of(day, programme)
     every = 15 if step <= SIM_STEP_MIN else 60
@@ -230,7 +249,9 @@ def replay(bed: Bed, programme: Programme, state: BedState, day: date) -> Replay
     tracks = read_tracks(bed, span.start, span.end, BUCKET)
     seen = _per_minute(tracks.theta, minutes)
     pulses = list(
-        Pulse.objects.filter(bed=bed, ordered_at__gte=span.start, ordered_at__lt=span.end).exclude(state=PulseState.NOT_GIVEN).order_by("ordered_at")
+        Pulse.objects.filter(bed=bed, ordered_at__gte=span.start, ordered_at__lt=span.end)
+        .exclude(state=PulseState.NOT_GIVEN)
+        .order_by("ordered_at")
     )
     demand = water_use_ml_per_plant_min(crop_of(bed), climate.radiation_w_m2, climate.vpd_kpa)
     dose = _doses(pulses, span.start, minutes)
@@ -242,10 +263,20 @@ def replay(bed: Bed, programme: Programme, state: BedState, day: date) -> Replay
     sun = [sun_times(site, first + timedelta(days=i)) for i in range(3)]
     theta, fresh = fresh_start(state, programme, span.start)
     theta, fresh = fit.start_theta, replace(fresh, theta=fit.start_theta)
-    around = Surroundings(span.start, demand * fit.use_factor, sun, midnight, bed.feed_ec_ms_cm, radiation_w_m2=climate.radiation_w_m2, vpd_kpa=climate.vpd_kpa)
+    around = Surroundings(
+        span.start,
+        demand * fit.use_factor,
+        sun,
+        midnight,
+        bed.feed_ec_ms_cm,
+        radiation_w_m2=climate.radiation_w_m2,
+        vpd_kpa=climate.vpd_kpa,
+    )
     instead = simulate(programme, fresh, water_at(theta, pore, fit.physics), fit.physics, around, fit.delivered_share)
     begun = water_at(fit.start_theta, pore, fit.physics)
-    again = probe_lag(run_bed(begun, fit.physics, dose * fit.delivered_share, bed.feed_ec_ms_cm, demand * fit.use_factor).theta, 150.0)
+    again = probe_lag(
+        run_bed(begun, fit.physics, dose * fit.delivered_share, bed.feed_ec_ms_cm, demand * fit.use_factor).theta, 150.0
+    )
     drained = tracks.drain[np.isfinite(tracks.drain)]
     step = int(BUCKET.total_seconds() // 60)
     return Replayed(
@@ -279,6 +310,7 @@ def _doses(pulses: list[Pulse], start: datetime, minutes: int) -> np.ndarray:
 
 def recorded_days(bed: Bed, now: datetime) -> list[date]:
     """Days of the last six weeks with light and water content on record, newest first."""
-    rows = bed.day_figures.filter(light_sum_j_cm2__isnull=False, peak__isnull=False, day__lt=local_day(bed.house.site, now))
+    rows = bed.day_figures.filter(
+        light_sum_j_cm2__isnull=False, peak__isnull=False, day__lt=local_day(bed.house.site, now)
+    )
     return list(rows.order_by("-day").values_list("day", flat=True)[:42])
-

@@ -181,7 +181,9 @@ class _Extra:
 def _bed_now(state: SiteState, bed: Bed, extra: _Extra) -> BedNow:
     now, water, control = state.now, state.waters[bed.pk], state.controls[bed.pk]
     setup, version = state.setups[bed.pk], state.programmes.get(bed.pk)
-    stale = water.at is None or (now - water.at).total_seconds() > (programme_of(version).stale_after_s if version else FRESH_S)
+    stale = water.at is None or (now - water.at).total_seconds() > (
+        programme_of(version).stale_after_s if version else FRESH_S
+    )
     theta, held, relative = _water_figures(state, bed, stale)
     slope = extra.slopes.get(bed.pk, float("nan"))
     trend = slope * water.slope * 100

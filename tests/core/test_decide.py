@@ -51,7 +51,9 @@ def test_soak_is_waited_for():
     assert decide(PROGRAMME, ended, NOW + timedelta(minutes=9)).action is Action.GIVE
 
 
-TRIED = replace(STATE, memory=Memory(True, 6, span=Span.HOLD, span_since=NOW), last_pulse_end=NOW - timedelta(minutes=30))
+TRIED = replace(
+    STATE, memory=Memory(True, 6, span=Span.HOLD, span_since=NOW), last_pulse_end=NOW - timedelta(minutes=30)
+)
 
 
 def test_missed_target_latches_a_fault_until_cleared():
@@ -136,7 +138,13 @@ def forbidden(p, s, now, dose_ml=None):
     paused = h.paused_until is not None and h.paused_until > now
     people = bool(h.locked) or h.manual or paused or bool(h.exception) or s.stopped or bool(s.memory.fault)
     feed = any(b.value < b.low or b.value > b.high for b in (h.feed_ec, h.feed_ph))
-    outside = h.node_silent_s == h.node_silent_s or h.stray_flow_l_min > 0 or feed or h.rain_left_min > 0 or h.rain_credit_ml >= dose
+    outside = (
+        h.node_silent_s == h.node_silent_s
+        or h.stray_flow_l_min > 0
+        or feed
+        or h.rain_left_min > 0
+        or h.rain_credit_ml >= dose
+    )
     return [
         name
         for name, broken in {
@@ -177,9 +185,15 @@ def test_no_pulse_where_a_guard_forbids(programme, state, minutes):
 @given(programmes, states)
 def test_a_free_and_thirsty_bed_is_watered(programme, state):
     thirsty = replace(
-        state, theta=min(programme.low, programme.rescue) - 0.02, theta_at=NOW, untrusted=0, memory=Memory(span=Span.HOLD, span_since=NOW)
+        state,
+        theta=min(programme.low, programme.rescue) - 0.02,
+        theta_at=NOW,
+        untrusted=0,
+        memory=Memory(span=Span.HOLD, span_since=NOW),
     )
-    by_probe = replace(programme, triggers=(Trigger(TriggerKind.BELOW_LOW),), recharge=None, dose=Dose(DoseKind.ML, 60.0))
+    by_probe = replace(
+        programme, triggers=(Trigger(TriggerKind.BELOW_LOW),), recharge=None, dose=Dose(DoseKind.ML, 60.0)
+    )
     dose = dose_ml_of(by_probe.dose, state.setup, thirsty.theta, by_probe.high) * state.dose_factor
     if thirsty.theta < 0 or forbidden(by_probe, thirsty, NOW, dose) or dose > most_ml(state.setup):
         return
@@ -214,13 +228,23 @@ def programme_for(change: dict) -> object:
 
 
 def test_without_a_probe_it_goes_by_the_clock_for_a_while_then_nothing():
-    lost = replace(STATE, theta=float("nan"), theta_at=None, normal_day_ml=2000.0, memory=Memory(lost_since=NOW - timedelta(hours=2)))
+    lost = replace(
+        STATE,
+        theta=float("nan"),
+        theta_at=None,
+        normal_day_ml=2000.0,
+        memory=Memory(lost_since=NOW - timedelta(hours=2)),
+    )
     first = decide(PROGRAMME, lost, NOW)
-    assert first.action is Action.GIVE and why(first) is Why.FALLBACK and Why.NO_READING in [r.why for r in first.reasons]
+    assert (
+        first.action is Action.GIVE and why(first) is Why.FALLBACK and Why.NO_READING in [r.why for r in first.reasons]
+    )
     hours = (NOW.replace(hour=18, minute=30) - NOW.replace(hour=6)).total_seconds() / 60
     gap = first.reasons[0].numbers["gap_min"]
     assert gap == pytest.approx(hours * 120 / (0.6 * 2000))
-    soon = replace(lost, last_pulse_start=NOW - timedelta(minutes=gap - 1), last_pulse_end=NOW - timedelta(minutes=gap - 1))
+    soon = replace(
+        lost, last_pulse_start=NOW - timedelta(minutes=gap - 1), last_pulse_end=NOW - timedelta(minutes=gap - 1)
+    )
     assert decide(PROGRAMME, soon, NOW).action is Action.WITHHOLD
     over = replace(lost, memory=Memory(lost_since=NOW - timedelta(hours=25)))
     assert why(decide(PROGRAMME, over, NOW)) is Why.NO_READING
@@ -232,5 +256,3 @@ def test_a_lost_reading_is_remembered_and_forgotten_when_it_returns():
     assert lost.memory.lost_since == NOW
     back = decide(PROGRAMME, replace(STATE, memory=lost.memory), NOW + timedelta(minutes=1))
     assert back.memory.lost_since is None
-
-

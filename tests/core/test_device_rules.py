@@ -21,7 +21,15 @@ from reedcore.device_rules import (
 
 NOON = datetime(2026, 6, 18, 12, 0, tzinfo=UTC)
 STATE = DeviceState(
-    NOON.replace(hour=4), NOON.replace(hour=20), NOON.replace(hour=0), 20.0, 1.0, 400.0, 300.0, 5.0, since=NOON - timedelta(hours=1)
+    NOON.replace(hour=4),
+    NOON.replace(hour=20),
+    NOON.replace(hour=0),
+    20.0,
+    1.0,
+    400.0,
+    300.0,
+    5.0,
+    since=NOON - timedelta(hours=1),
 )
 HEATER, VENT, CO2, LAMP = (PROPOSED[k] for k in (DeviceKind.HEATER, DeviceKind.VENT, DeviceKind.CO2, DeviceKind.LAMP))
 
@@ -31,12 +39,16 @@ def test_proposals_can_be_published_and_carry_a_caution(kind):
     assert device_faults(PROPOSED[kind]) == [] and len(CAUTIONS[kind]) > 20
 
 
-@pytest.mark.parametrize(("temp", "on", "expected"), [(17.4, False, True), (17.8, False, False), (17.8, True, True), (18.6, True, False)])
+@pytest.mark.parametrize(
+    ("temp", "on", "expected"), [(17.4, False, True), (17.8, False, False), (17.8, True, True), (18.6, True, False)]
+)
 def test_a_heater_switches_about_its_set_point_with_a_dead_band(temp, on, expected):
     assert decide_device(HEATER, replace(STATE, air_temp_c=temp, on=on), NOON).on is expected
 
 
-@pytest.mark.parametrize(("temp", "on", "expected"), [(24.9, False, True), (24.5, False, False), (24.5, True, True), (23.0, True, False)])
+@pytest.mark.parametrize(
+    ("temp", "on", "expected"), [(24.9, False, True), (24.5, False, False), (24.5, True, True), (23.0, True, False)]
+)
 def test_a_vent_opens_above_and_shuts_below(temp, on, expected):
     assert decide_device(VENT, replace(STATE, air_temp_c=temp, on=on), NOON).on is expected
 
@@ -73,7 +85,12 @@ def test_lamps_stop_at_the_days_light_and_in_bright_light():
 
 
 def test_circulation_runs_its_share():
-    on = [decide_device(replace(PROPOSED[DeviceKind.CIRCULATION], min_on_min=0, min_off_min=0), STATE, NOON + timedelta(minutes=i)).on for i in range(60)]
+    on = [
+        decide_device(
+            replace(PROPOSED[DeviceKind.CIRCULATION], min_on_min=0, min_off_min=0), STATE, NOON + timedelta(minutes=i)
+        ).on
+        for i in range(60)
+    ]
     assert sum(on) == 20
 
 
@@ -101,13 +118,43 @@ values = st.one_of(st.just(math.nan), st.floats(-30, 2000))
 
 
 @settings(max_examples=400, deadline=None)
-@given(st.sampled_from(list(DeviceKind)), values, values, values, values, values, st.booleans(), st.booleans(), st.booleans(), st.integers(-300, 300), st.integers(0, 1439))
+@given(
+    st.sampled_from(list(DeviceKind)),
+    values,
+    values,
+    values,
+    values,
+    values,
+    st.booleans(),
+    st.booleans(),
+    st.booleans(),
+    st.integers(-300, 300),
+    st.integers(0, 1439),
+)
 def test_total_and_off_without_a_measure(kind, temp, vpd, co2, light, mol, vents, heating, on, ago, minute):
     now = NOON.replace(hour=0) + timedelta(minutes=minute)
-    state = replace(STATE, air_temp_c=temp, vpd_kpa=vpd, co2_ppm=co2, radiation_w_m2=light, light_mol=mol, vents_open=vents, heating=heating, on=on, since=now - timedelta(minutes=ago))
+    state = replace(
+        STATE,
+        air_temp_c=temp,
+        vpd_kpa=vpd,
+        co2_ppm=co2,
+        radiation_w_m2=light,
+        light_mol=mol,
+        vents_open=vents,
+        heating=heating,
+        on=on,
+        since=now - timedelta(minutes=ago),
+    )
     decision = decide_device(PROPOSED[kind], state, now)
     assert decision.why.endswith(".")
-    needed = {DeviceKind.HEATER: temp, DeviceKind.FAN: temp, DeviceKind.VENT: temp, DeviceKind.MISTING: vpd, DeviceKind.CO2: co2, DeviceKind.LAMP: light}.get(kind, 0.0)
+    needed = {
+        DeviceKind.HEATER: temp,
+        DeviceKind.FAN: temp,
+        DeviceKind.VENT: temp,
+        DeviceKind.MISTING: vpd,
+        DeviceKind.CO2: co2,
+        DeviceKind.LAMP: light,
+    }.get(kind, 0.0)
     if math.isnan(needed):
         assert not decision.on
     assert isinstance(PROPOSED[kind], DeviceSettings)

@@ -10,9 +10,9 @@ from hypothesis import strategies as st
 from reedcore.bedmodel import starting_physics, water_at
 from reedcore.decide import Action, BedState, decide
 from reedcore.programme import BedSetup, pulse_seconds
-from reedcore.simulate import Surroundings, simulate
 from reedcore.programme_checks import programme_faults
 from reedcore.schools import propose_programme
+from reedcore.simulate import Surroundings, simulate
 from reedcore.substrate import capacity_from_height, media, proposed_dry_limit
 
 MIDNIGHT = datetime(2026, 6, 18, tzinfo=UTC)

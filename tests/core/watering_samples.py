@@ -26,7 +26,19 @@ MIDNIGHT = NOW.replace(hour=0)
 SETUP = BedSetup(3.75, 156, 0.909, 0.545, 0.95, 40.2, 12, 22, 240, medium("stone_wool"))
 
 
-def simple(start=120.0, stop=90.0, low=0.80, high=0.86, rescue=0.60, dose=120.0, soak=20.0, tries=6, cap=5000.0, hourly=None, **more):
+def simple(
+    start=120.0,
+    stop=90.0,
+    low=0.80,
+    high=0.86,
+    rescue=0.60,
+    dose=120.0,
+    soak=20.0,
+    tries=6,
+    cap=5000.0,
+    hourly=None,
+    **more,
+):
     """A programme by the probe, in the sun's hours."""
     return Programme(
         Moment(MomentKind.SUN, start),
@@ -62,10 +74,21 @@ starts = st.one_of(
 )
 triggers = st.one_of(
     st.just(Trigger(TriggerKind.BELOW_LOW)),
-    st.builds(Trigger, st.sampled_from([k for k in TriggerKind if k not in (TriggerKind.BELOW_LOW, TriggerKind.CLOCK)]), st.floats(0.01, 500)),
-    st.builds(Trigger, st.just(TriggerKind.CLOCK), st.just(0.0), st.lists(st.integers(0, 1439), max_size=6).map(lambda t: tuple(sorted(set(t))))),
+    st.builds(
+        Trigger,
+        st.sampled_from([k for k in TriggerKind if k not in (TriggerKind.BELOW_LOW, TriggerKind.CLOCK)]),
+        st.floats(0.01, 500),
+    ),
+    st.builds(
+        Trigger,
+        st.just(TriggerKind.CLOCK),
+        st.just(0.0),
+        st.lists(st.integers(0, 1439), max_size=6).map(lambda t: tuple(sorted(set(t)))),
+    ),
 )
-recharges = st.one_of(st.none(), st.builds(Recharge, doses, st.floats(2, 60), st.sampled_from(Until), st.integers(1, 12)))
+recharges = st.one_of(
+    st.none(), st.builds(Recharge, doses, st.floats(2, 60), st.sampled_from(Until), st.integers(1, 12))
+)
 programmes = st.builds(
     Programme,
     starts,

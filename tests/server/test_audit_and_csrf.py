@@ -15,6 +15,14 @@ NO_CHANGE = {
     "arithmetic/",
     "houses/{house}/beds/propose/",
     "beds/{bed}/programme/simulate/",
+    "beds/{bed}/programme/check/",
+    "beds/{bed}/programme/compare/",
+    "beds/{bed}/programme/replay/",
+    "sites/{site}/plan/import/",
+    "sites/{site}/plan/calendar/",
+    "drills/begin/",
+    "drills/runs/999/look/",
+    "drills/runs/999/answer/",
     "session/units/",
     "session/sign-in/",
     "session/sign-out/",
@@ -48,6 +56,9 @@ DEMO_ONLY = {"sites/{site}/demo/clock/", "demo/probes/{probe}/place/"}
 NEEDS_A_BENCH = {
     "houses/{house}/stop/",
     "houses/{house}/resume/",
+    "beds/{bed}/programme/follow/",
+    "beds/{bed}/drain/",
+    "beds/{bed}/unlock/",
     "channels/{channel}/captures/",
     "channels/{channel}/calibrations/",
     "dosers/{doser}/calibrations/",
@@ -90,9 +101,7 @@ def test_captures_and_calibrations_leave_lines_too(holding, grower):
 
 
 def test_a_refused_change_leaves_no_line_and_no_half(holding, grower):
-    answer = send(
-        grower, "post", f"beds/{holding.beds[0].pk}/programme/publish/", form(low=0.9)
-    )
+    answer = send(grower, "post", f"beds/{holding.beds[0].pk}/programme/publish/", form(low=0.9))
     assert answer.status_code == 422
     assert not AuditLine.objects.exists() and not ProgrammeVersion.objects.exists()
 

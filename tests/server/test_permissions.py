@@ -8,7 +8,7 @@ from django.db import transaction
 from django.test import Client
 from django.urls import get_resolver
 
-from .conftest import BED, BODY, form, make_holding, node_headers, straight_line
+from .conftest import BED, BODY, PROGRAMME, form, make_holding, node_headers, straight_line
 
 pytestmark = pytest.mark.django_db
 
@@ -181,12 +181,50 @@ TABLE = {
     "beds/{bed}/programme/": ("get", "viewer", None),
     "beds/{bed}/programme/simulate/": ("post", "viewer", {"body": BODY, "weather": "clear"}),
     "beds/{bed}/programme/publish/": ("post", "grower", form()),
+    "beds/{bed}/programme/check/": ("post", "viewer", form()),
+    "beds/{bed}/programme/follow/": ("post", "grower", {"shared": "Fruiting"}),
+    "beds/{bed}/programme/versions/{programme}/": ("get", "viewer", None),
+    "beds/{bed}/programme/compare/": (
+        "post",
+        "viewer",
+        {"programmes": [{"name": "v1", "body": BODY}], "span": "day"},
+    ),
+    "beds/{bed}/programme/replay/": ("post", "viewer", {"body": BODY, "day": "2026-06-17"}),
+    "beds/{bed}/programme/recorded/": ("get", "viewer", None),
+    "programme/schema/": ("get", "person", None),
+    "sites/{site}/shared-programmes/": ("get", "viewer", None),
+    "sites/{site}/shared-programmes/publish/": ("post", "grower", {"name": "Mine", "body": BODY, "beds": []}),
+    "beds/{bed}/why/?at=2026-06-18T09:00:00Z": ("get", "viewer", None),
+    "beds/{bed}/manual/": ("post", "grower", {"manual": True}),
+    "beds/{bed}/pause/": ("post", "grower", {"minutes": 30}),
+    "beds/{bed}/lock/": ("post", "grower", {"what_for": "clean drippers"}),
+    "beds/{bed}/unlock/": ("post", "grower", None),
+    "beds/{bed}/drain/": ("post", "grower", {"day": "2026-06-17", "drain_ml": 100}),
+    "sites/{site}/pump-lines/": ("get", "viewer", None),
+    "sites/{site}/devices/": ("get", "viewer", None),
+    "devices/{contact}/rule/": ("post", "grower", {"house": "{house}", "settings": {"kind": "circulation"}}),
+    "devices/{contact}/by-hand/": ("post", "grower", {"on": True, "minutes": 30}),
+    "sites/{site}/plan/": ("get", "viewer", None),
+    "sites/{site}/plan/new/": (
+        "post",
+        "grower",
+        {"kind": "hold", "title": "Spraying", "first_day": "2026-06-20", "last_day": "2026-06-20"},
+    ),
+    "plan/{entry}/end/": ("post", "grower", None),
+    "sites/{site}/plan/export/": ("get", "viewer", None),
+    "sites/{site}/plan/import/": ("post", "grower", {"format": "tall-reed-plan/1", "programmes": [], "entries": []}),
+    "sites/{site}/plan/calendar.ics": ("get", "viewer", None),
+    "sites/{site}/plan/calendar/": ("post", "grower", "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nEND:VCALENDAR\r\n"),
+    "drills/": ("get", "person", None),
+    "drills/begin/": ("post", "person", {"drill": "drill-1"}),
+    "drills/runs/999/look/": ("post", "person", {"look": "cups"}),
+    "drills/runs/999/answer/": ("post", "person", {"cause": "leak", "remedy": "clean"}),
     "beds/{bed}/clear-fault/": ("post", "grower", None),
     "houses/{house}/stop/": ("post", "grower", None),
     "houses/{house}/resume/": ("post", "grower", None),
     "beds/{bed}/stop/": ("post", "grower", None),
     "beds/{bed}/resume/": ("post", "grower", None),
-    "beds/{bed}/dose/": ("post", "grower", None),
+    "beds/{bed}/dose/": ("post", "grower", {}),
     "sites/{site}/notes/": ("get", "viewer", None),
     "sites/{site}/notes/new/": ("post", "grower", {"text": "looks right"}),
     "sites/{site}/audit/": ("get", "viewer", None),
@@ -214,7 +252,8 @@ def routes(resolver=None, prefix=""):
 def shape(path):
     import re
 
-    return re.sub(r"electrics/node/", "electrics/*/", re.sub(r"<[^>]+>|\{[^}]+\}|999(?!9)", "*", path))
+    bare = path.split("?")[0]
+    return re.sub(r"electrics/node/", "electrics/*/", re.sub(r"<[^>]+>|\{[^}]+\}|999(?!9)", "*", bare))
 
 
 def test_the_table_names_every_route_and_no_other():
@@ -244,6 +283,7 @@ def filled(path, holding):
     from common.models import Job
     from fitting.models import Actuator, ActuatorProof, BusRequest, Channel, Node, Proof
     from places.models import OwnMedium, Pump, Tank, WaterSource
+    from watering.models import DeviceRule, PlanEntry, ProgrammeVersion
 
     def made(model, **values):
         return model.objects.create(**values).pk
@@ -275,8 +315,17 @@ def filled(path, holding):
             reference=0.3, raw=20000, noise_raw=20, readings=12, taken_at=now, taken_by=by,
         ),
         "version": lambda: made(CalibrationVersion, **straight_line(holding.raw[0], by, number=7)),
+        "programme": lambda: made(ProgrammeVersion, bed=holding.beds[0], number=1, published_at=now, published_by=by, **PROGRAMME) and 1,
+        "contact": lambda: made(Actuator, node=holding.node, kind="contact", name="Fan", coil=31, command_register=610, status_register=710),
+        "entry": lambda: made(
+            PlanEntry, site=site, kind="hold", title="Spraying", first_day="2026-06-20", last_day="2026-06-20", made_by=by, made_at=now
+        ),
         "token": lambda: invite(site, Role.VIEWER, by, datetime.now(UTC)),
     }  # fmt: skip
+    if "by-hand" in path:
+        contact = makers["contact"]()
+        made(DeviceRule, actuator_id=contact, house=holding.house, number=1, published_at=now, published_by=by, kind="circulation", settings={})
+        makers["contact"] = lambda: contact
     names = [n for n in makers if "{" + n + "}" in path]
     return "/api/" + path.format(**{n: makers[n]() for n in names})
 
@@ -290,6 +339,7 @@ def body_of(path, holding):
         "{a}": holding.raw[0].pk,
         "{b}": holding.raw[1].pk,
         "{tank}": holding.tank.tank_id,
+        "{house}": holding.house.pk,
         "{beds}": [b.pk for b in reversed(holding.beds)],
     }
     return {k: own.get(v, v) if isinstance(v, str) else v for k, v in body.items()}

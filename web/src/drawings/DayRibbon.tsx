@@ -202,7 +202,7 @@ function Axis({ data, s, zone, narrow }: { data: RibbonData; s: Scales; zone: st
         );
       })}
       {!narrow && <text x={s.left} y={s.height - 5} className="axis">{clock(data.start, zone)}</text>}
-      {!narrow && <text x={s.left} y="16" className="axis">last sunset</text>}
+      {!narrow && data.end - data.start < 129_600_000 && <text x={s.left} y="16" className="axis">last sunset</text>}
     </g>
   );
 }

@@ -68,6 +68,10 @@ export function layOut(data: RibbonData, width: number, height: number): Scales 
 /** Ticks at whole hours after sunrise; three on a narrow screen. */
 export function sunTicks(data: RibbonData, narrow: boolean): { at: number; text: string }[] {
   const hour = 3_600_000;
+  if (data.end - data.start > 36 * hour) {
+    const days = Array.from({ length: Math.ceil((data.end - data.sunrise) / (24 * hour)) }, (_, i) => ({ at: data.sunrise + i * 24 * hour, text: narrow ? `${i + 1}` : `sunrise ${i + 1}` }));
+    return days.filter((d) => d.at < data.end);
+  }
   const ticks = [{ at: data.sunrise, text: "sunrise" }];
   const step = narrow ? 6 : 3;
   for (let h = step; data.sunrise + h * hour < data.end - (narrow ? 3 : 2.4) * hour; h += step) ticks.push({ at: data.sunrise + h * hour, text: `+ ${h} h` });
