@@ -185,9 +185,10 @@ def _given(
     latched = False
     for i in range(0, len(demand), STEP_MIN):
         hour = (i / 60) % 24
+        tries = 0 if i % 1440 == 0 else tries
         shown = float(water.theta) if cause not in (Cause.DRY_CORNER, Cause.WRONG_SPAN) else 0.71
         latched = shown < LOW or (latched and shown < HIGH)
-        limit = {Cause.DRY_CORNER: 26, Cause.WRONG_SPAN: 26}.get(
+        limit = {Cause.DRY_CORNER: 13, Cause.WRONG_SPAN: 13}.get(
             cause, 8 if cause in (Cause.BLOCKED, Cause.DEAD_PUMP) else 60
         )
         if 6.5 < hour < 19 and latched and soak <= 0 and tries < limit:

@@ -1,6 +1,6 @@
 """What forbids a pulse, whatever the bed wants. No setting switches one of these off.
 
-Each guard looks at one thing and gives a reason or None; GUARDS holds them all, and decide asks every one of them.
+Each guard looks at one thing and gives a reason or None; GUARDS and HOLD_GUARDS hold them all, and decide asks every one of them.
 """
 
 from __future__ import annotations
@@ -12,7 +12,7 @@ from datetime import datetime, timedelta
 
 from .errors import ReedError
 from .programme import Programme, most_ml, seconds_of_ml
-from .reasons import BedState, Reason, Why
+from .reasons import NO_HOLDS, BedState, Reason, Why
 
 CLOCK_LEEWAY = timedelta(seconds=120)
 
@@ -161,42 +161,39 @@ def guard_pump(_p: Programme, state: BedState, _now: datetime, _w: Wish) -> Reas
 
 
 GUARDS: tuple[Guard, ...] = (
-    guard_stopped,
-    guard_locked,
-    guard_fault,
-    guard_manual,
-    guard_paused,
-    guard_exception,
-    guard_clock,
-    guard_node,
-    guard_running,
-    guard_soak,
-    guard_tank,
-    guard_stray_flow,
-    guard_feed_ec,
-    guard_feed_ph,
-    guard_rain,
-    guard_pulses,
-    guard_hour,
-    guard_day,
-    guard_dose,
-    guard_pump,
+    *(guard_stopped, guard_fault, guard_clock, guard_running, guard_soak, guard_tank),
+    *(guard_pulses, guard_hour, guard_day, guard_dose, guard_pump),
 )
-"""Every guard, those that need a person first."""
-
-
-LASTING: tuple[Guard, ...] = (
-    *(guard_stopped, guard_locked, guard_fault, guard_manual, guard_paused, guard_exception, guard_clock, guard_node),
-    *(guard_tank, guard_stray_flow, guard_feed_ec, guard_feed_ph, guard_dose),
+"""Guards on what is known of the bed."""
+HOLD_GUARDS: tuple[Guard, ...] = (
+    *(guard_locked, guard_manual, guard_paused, guard_exception, guard_node),
+    *(guard_stray_flow, guard_feed_ec, guard_feed_ph, guard_rain),
 )
-"""Guards worth naming even while no water is wanted: they need a person, or will hold the next pulse too."""
-
-
-def lasting_reasons(programme: Programme, state: BedState, now: datetime, wish: Wish) -> list[Reason]:
-    """What would still forbid a pulse when one is wanted again."""
-    return [reason for guard in LASTING if (reason := guard(programme, state, now, wish)) is not None]
+"""Guards on what people and the system around it hold the bed by."""
+PASSING: frozenset[Guard] = frozenset(
+    {guard_running, guard_soak, guard_rain, guard_pulses, guard_hour, guard_day, guard_pump}
+)
+"""Guards that are over by themselves: not worth naming while no water is wanted."""
 
 
 def guard_reasons(programme: Programme, state: BedState, now: datetime, wish: Wish) -> list[Reason]:
-    """Everything that forbids this pulse now, in the order of GUARDS."""
-    return [reason for guard in GUARDS if (reason := guard(programme, state, now, wish)) is not None]
+    """Everything that forbids this pulse now."""
+    held = [] if state.holds is NO_HOLDS else _asked(HOLD_GUARDS, programme, state, now, wish)
+    return [*held, *_asked(GUARDS, programme, state, now, wish)]
+
+
+def lasting_reasons(programme: Programme, state: BedState, now: datetime, wish: Wish) -> list[Reason]:
+    """What would still forbid a pulse when one is wanted again: it needs a person."""
+    held = [] if state.holds is NO_HOLDS else _asked(HOLD_GUARDS, programme, state, now, wish, PASSING)
+    return [*held, *_asked(GUARDS, programme, state, now, wish, PASSING)]
+
+
+def _asked(
+    guards: tuple[Guard, ...],
+    programme: Programme,
+    state: BedState,
+    now: datetime,
+    wish: Wish,
+    but: frozenset[Guard] = frozenset(),
+) -> list[Reason]:
+    return [r for g in guards if g not in but and (r := g(programme, state, now, wish)) is not None]

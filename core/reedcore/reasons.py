@@ -162,6 +162,10 @@ class Holds:
     rain_credit_ml: float = 0.0
 
 
+NO_HOLDS = Holds()
+"""Nothing holds the bed: what simulated days run with, so that guards on holds need not be asked."""
+
+
 @dataclass(frozen=True)
 class BedState:
     """What is known of a bed at a moment.
@@ -198,7 +202,7 @@ class BedState:
     dose_factor: float = 1.0
     gap_factor: float = 1.0
     normal_day_ml: float = float("nan")
-    holds: Holds = Holds()
+    holds: Holds = NO_HOLDS
 
 
 @dataclass(frozen=True)

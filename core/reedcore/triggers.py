@@ -186,7 +186,7 @@ def fallback_demand(programme: Programme, state: BedState, memory: Memory, now: 
     between start and stop.
     """
     plan, since = programme.fallback, memory.lost_since
-    if plan is None or since is None or not state.normal_day_ml > 0:
+    if plan is None or since is None or not state.normal_day_ml >= 1:
         return None
     left_h = plan.hours - (now - since).total_seconds() / 3600
     start, stop = (

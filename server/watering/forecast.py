@@ -17,7 +17,7 @@ from readings.series import bucketed
 from reedcore.bedmodel import water_at
 from reedcore.crop import water_use_ml_per_plant_min
 from reedcore.programme import Programme
-from reedcore.reasons import BedState, Holds, Memory, Since
+from reedcore.reasons import NO_HOLDS, BedState, Memory, Since
 from reedcore.simulate import SimulatedDay, Surroundings, simulate
 from reedcore.weather import HouseClimate, SunDay, clear_sky_radiation, house_climate
 
@@ -134,7 +134,7 @@ def fresh_start(state: BedState, programme: Programme, at: datetime) -> tuple[fl
         untrusted=0,
         dose_factor=1.0,
         gap_factor=1.0,
-        holds=Holds(),
+        holds=NO_HOLDS,
     )
     return theta, fresh
 

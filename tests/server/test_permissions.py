@@ -324,7 +324,16 @@ def filled(path, holding):
     }  # fmt: skip
     if "by-hand" in path:
         contact = makers["contact"]()
-        made(DeviceRule, actuator_id=contact, house=holding.house, number=1, published_at=now, published_by=by, kind="circulation", settings={})
+        made(
+            DeviceRule,
+            actuator_id=contact,
+            house=holding.house,
+            number=1,
+            published_at=now,
+            published_by=by,
+            kind="circulation",
+            settings={},
+        )
         makers["contact"] = lambda: contact
     names = [n for n in makers if "{" + n + "}" in path]
     return "/api/" + path.format(**{n: makers[n]() for n in names})

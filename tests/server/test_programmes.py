@@ -14,7 +14,6 @@ from watering.models import (
     ControlGap,
     DayFigure,
     Decision,
-    DrainCorrection,
     DrainSource,
     ForecastKept,
     HouseSums,
@@ -56,7 +55,9 @@ def climate(holding, radiation, minutes=0, temp=24.0, humidity=70.0):
         channel, _ = Channel.objects.get_or_create(
             node=holding.node, quantity=quantity, house=holding.house, defaults={"register": 400}
         )
-        Latest.objects.update_or_create(channel=channel, defaults={"time": NOW + timedelta(minutes=minutes), "raw": value, "quality": 0})
+        Latest.objects.update_or_create(
+            channel=channel, defaults={"time": NOW + timedelta(minutes=minutes), "raw": value, "quality": 0}
+        )
 
 
 @pytest.mark.parametrize("school", ["threshold", "light", "clock"])
@@ -64,7 +65,9 @@ def test_each_school_starts_with_a_programme_that_can_be_published_and_tried(hol
     bed = holding.beds[0].pk
     found = next(s for s in send(grower, "get", f"beds/{bed}/programme/").json()["schools"] if s["code"] == school)
     assert send(grower, "post", f"beds/{bed}/programme/check/", {"body": found["body"]}).json()["problems"] == []
-    tried = send(grower, "post", f"beds/{bed}/programme/simulate/", {"body": found["body"], "weather": "mixed"}).json()["tried"]
+    tried = send(grower, "post", f"beds/{bed}/programme/simulate/", {"body": found["body"], "weather": "mixed"}).json()[
+        "tried"
+    ]
     assert tried["pulses"] and (school != "light" or tried["tracks"][0]["kind"] == "light_sum")
     answer = send(grower, "post", f"beds/{bed}/programme/publish/", {"body": found["body"], "number": 0})
     assert answer.status_code == 201
@@ -94,7 +97,9 @@ def test_sums_over_a_gap_come_from_the_record(holding, grower):
     climate(holding, 500.0)
     tick(holding.site, NOW)
     channel = Channel.objects.get(quantity="radiation")
-    Reading.objects.bulk_create([Reading(channel=channel, time=NOW + timedelta(minutes=i), raw=300.0) for i in range(1, 60)])
+    Reading.objects.bulk_create(
+        [Reading(channel=channel, time=NOW + timedelta(minutes=i), raw=300.0) for i in range(1, 60)]
+    )
     climate(holding, 500.0, 60)
     tick(holding.site, NOW + timedelta(minutes=60))
     assert HouseSums.objects.get().light_j_cm2 == pytest.approx(300 * 3600 / 1e4, rel=0.02)
@@ -103,7 +108,13 @@ def test_sums_over_a_gap_come_from_the_record(holding, grower):
 
 def test_a_clock_grower_waters_at_the_times_and_never_makes_up_for_hours(holding, grower):
     holding.set_tank(2000)
-    publish(grower, holding, triggers=[{"kind": "clock", "times": [600, 720]}], latch=False, start={"kind": "clock", "value": 360.0})
+    publish(
+        grower,
+        holding,
+        triggers=[{"kind": "clock", "times": [600, 720]}],
+        latch=False,
+        start={"kind": "clock", "value": 360.0},
+    )
     tick(holding.site, NOW)  # 09:00 UTC is 10:00 in London
     assert Pulse.objects.count() == 1
     later = NOW + timedelta(hours=3, minutes=10)
@@ -200,7 +211,9 @@ def run_pulse(dry, grower, flow):
     channel = flow_meter(dry)
     tick(dry.site, NOW)
     Pulse.objects.update(state="running", started_at=NOW)
-    Reading.objects.bulk_create([Reading(channel=channel, time=NOW + timedelta(seconds=s), raw=flow) for s in range(0, 120, 10)])
+    Reading.objects.bulk_create(
+        [Reading(channel=channel, time=NOW + timedelta(seconds=s), raw=flow) for s in range(0, 120, 10)]
+    )
     Latest.objects.create(channel=channel, time=NOW + timedelta(seconds=110), raw=flow, quality=0)
     tick(dry.site, at(dry, 2))
 
@@ -246,7 +259,9 @@ def test_a_silent_node_withholds(dry):
 
 
 def test_a_lost_probe_goes_by_the_clock_at_a_share_and_says_so(dry, grower):
-    DayFigure.objects.bulk_create([DayFigure(bed=dry.beds[0], day=date(2026, 6, 17 - i), pulses=10, dose_ml=2000) for i in range(5)])
+    DayFigure.objects.bulk_create(
+        [DayFigure(bed=dry.beds[0], day=date(2026, 6, 17 - i), pulses=10, dose_ml=2000) for i in range(5)]
+    )
     later = NOW + timedelta(minutes=30)  # the reading is too old by now
     dry.set_tank(2000, later)
     tick(dry.site, later)
@@ -275,7 +290,11 @@ def test_drain_moves_the_next_day_within_its_bound_and_a_hand_takes_the_gauges_p
     assert shown["dose_factor"] == pytest.approx(0.92) and shown["drains"][0]["source"] == "measured by hand"
     publish(grower, dry, 2, drain={"share": 0.2, "frozen": True})
     assert correct(bed, date(2026, 6, 18), 10, 1000, DrainSource.GAUGE, None, NOW) is None
-    for body, field in (({"day": "2026-06-17", "drain_ml": 5000}, "drain_ml"), ({"day": "2026-01-01", "drain_ml": 5}, "day"), ({"day": "2026-06-17", "drain_ml": 5}, "drain")):
+    for body, field in (
+        ({"day": "2026-06-17", "drain_ml": 5000}, "drain_ml"),
+        ({"day": "2026-01-01", "drain_ml": 5}, "day"),
+        ({"day": "2026-06-17", "drain_ml": 5}, "drain"),
+    ):
         assert fields_of(send(grower, "post", f"beds/{bed.pk}/drain/", body)) == [field]
 
 
@@ -283,7 +302,9 @@ def test_a_day_is_closed_with_its_figures_and_its_forecast_scored(dry):
     bed = dry.beds[0]
     ForecastKept.objects.create(bed=bed, day=date(2026, 6, 17), made_at=NOW, pulses=4, dose_ml=400, drain_ml=20)
     for i in range(5):
-        Pulse.objects.create(bed=bed, ordered_at=NOW - timedelta(days=1, minutes=30 * i), seconds=200, dose_ml=100, state="done")
+        Pulse.objects.create(
+            bed=bed, ordered_at=NOW - timedelta(days=1, minutes=30 * i), seconds=200, dose_ml=100, state="done"
+        )
     assert close_day(dry.site, date(2026, 6, 17), NOW) == 1
     kept = ForecastKept.objects.get()
     assert (kept.got_pulses, kept.got_dose_ml) == (5, 500) and kept.score == pytest.approx(0.8)
@@ -323,11 +344,15 @@ def test_a_replay_wants_a_day_on_record(dry, grower):
     path = f"beds/{dry.beds[0].pk}/programme/replay/"
     assert fields_of(send(grower, "post", path, {"body": BODY, "day": "2026-06-18"})) == ["day"]
     assert fields_of(send(grower, "post", path, {"body": BODY, "day": "2026-06-10"})) == ["day"]
-    assert fields_of(send(grower, "post", f"beds/{dry.beds[0].pk}/programme/simulate/", {"body": BODY, "weather": "snow"})) == ["weather"]
+    assert fields_of(
+        send(grower, "post", f"beds/{dry.beds[0].pk}/programme/simulate/", {"body": BODY, "weather": "snow"})
+    ) == ["weather"]
 
 
 def test_the_schema_names_every_part(grower):
     schema = send(grower, "get", "programme/schema/").json()
-    assert schema["title"] == "tall-reed-programme/1" and "triggers" in schema["properties"] and "low" in schema["required"]
-
-
+    assert (
+        schema["title"] == "tall-reed-programme/1"
+        and "triggers" in schema["properties"]
+        and "low" in schema["required"]
+    )

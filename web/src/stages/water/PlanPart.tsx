@@ -3,7 +3,7 @@ import { ApiError, api, problemOf, take, type Schemas } from "../../api/client";
 import { useChange, usePlan, useShared } from "../../api/queries";
 import type { StageProps } from "../../frame/Frame";
 import { counted } from "../../units/format";
-import { nameOf } from "./settings";
+import { nameOf, shownAt } from "./settings";
 import type { Programme } from "../../api/client";
 
 type Entry = Schemas["EntryFormRequest"];
@@ -46,7 +46,7 @@ function Shared({ watch, bed, mayChange }: StageProps) {
           <ul>
             {s.followers.map((f) => (
               <li key={f.bed}>
-                <b>Bed {f.name}</b>{f.behind ? " (an older number)" : ""}: {f.differences.length === 0 ? "as shared" : f.differences.map((d) => `${nameOf(s.body as Programme, d.path)} ${d.own} instead of ${d.shared}`).join("; ")}{" "}
+                <b>Bed {f.name}</b>{f.behind ? " (an older number)" : ""}: {f.differences.length === 0 ? "as shared" : f.differences.map((d) => `${nameOf(s.body as Programme, d.path)} ${told(s.body as Programme, d.path, d.own)} instead of ${told(s.body as Programme, d.path, d.shared)}`).join("; ")}{" "}
                 {mayChange && <button type="button" className="quiet-button" onClick={() => follow.mutate({ bed: f.bed, to: "" })}>go its own way</button>}
               </li>
             ))}
@@ -152,6 +152,8 @@ function Calendar({ watch, mayChange }: StageProps) {
   );
 }
 
+const told = (body: Programme, path: string, value: string): string => (value.trim() === "" || Number.isNaN(Number(value)) ? value : shownAt(body, path, Number(value)));
+
 /** The entries of a year about today as bars on one axis of months. */
 function Bars({ entries, today }: { entries: Schemas["EntryOut"][]; today: string }) {
   const start = Date.parse(today) - 60 * 86_400_000;
@@ -162,10 +164,10 @@ function Bars({ entries, today }: { entries: Schemas["EntryOut"][]; today: strin
     return new Date(Date.UTC(d.getUTCFullYear(), d.getUTCMonth() + i, 1));
   });
   return (
-    <div className="plan-bars" aria-hidden="true">
-      {months.filter((m) => m.getTime() >= start && m.getTime() < start + span).map((m) => <span key={m.getTime()} className="plan-month" style={{ left: `${((m.getTime() - start) / span) * 100}%` }}>{m.toLocaleDateString("en-GB", { month: "short", timeZone: "UTC" })}</span>)}
-      <span className="plan-today" style={{ left: `${x(today)}%` }} />
-      {entries.map((e) => <span key={e.id} className={`plan-bar ${e.kind}`}><i style={{ left: `${x(e.first_day)}%`, width: `${Math.max(0.6, x(e.last_day, 86_400_000) - x(e.first_day))}%` }} /></span>)}
+    <div className="year-bars" aria-hidden="true">
+      {months.filter((m) => m.getTime() >= start && m.getTime() < start + span).map((m) => <span key={m.getTime()} className="year-month" style={{ left: `${((m.getTime() - start) / span) * 100}%` }}>{m.toLocaleDateString("en-GB", { month: "short", timeZone: "UTC" })}</span>)}
+      <span className="year-today" style={{ left: `${x(today)}%` }} />
+      {entries.map((e) => <span key={e.id} className={`year-bar ${e.kind}`}><i style={{ left: `${x(e.first_day)}%`, width: `${Math.max(0.6, x(e.last_day, 86_400_000) - x(e.first_day))}%` }} /></span>)}
     </div>
   );
 }
