@@ -24,6 +24,8 @@ from .ticklock import hold_off_tick
 TICK_S = 60
 GAP_TICKS = 3
 """More missing ticks than this are a gap that decisions do not hold through."""
+CLOCK_BACK = timedelta(minutes=5)
+"""A clock that stands further back than this was moved: ticks go on, and the clock's own guard withholds until it is past."""
 PEAK_STEP = 0.001
 """A new peak of θ is kept when it is this much higher [m3/m3]: a tenth of a point."""
 
@@ -48,7 +50,7 @@ def tick(site: Site, now: datetime) -> int:
     """
     at = tick_time(now)
     clock = hold_off_tick(site)
-    if clock.last_tick is not None and clock.last_tick >= at:
+    if clock.last_tick is not None and at <= clock.last_tick <= at + CLOCK_BACK:
         return 0
     if clock.last_tick is not None and at - clock.last_tick > timedelta(seconds=GAP_TICKS * TICK_S):
         ControlGap.objects.create(site=site, last_tick=clock.last_tick, next_tick=at)
@@ -83,7 +85,8 @@ def _decide_all(state: SiteState, at: datetime) -> int:
             ordered.append(_order(state, bed, decision, version.pk))
         if changed or bed.pk in state.touched:
             controls.append(state.controls[bed.pk])
-    Decision.objects.bulk_create(decisions, batch_size=2000)
+    # After a clock was set back a minute may come twice; the first row of it stays.
+    Decision.objects.bulk_create(decisions, batch_size=2000, ignore_conflicts=True)
     save_controls(controls)
     issue(ordered, state.now)
     if decisions:

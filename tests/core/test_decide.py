@@ -14,7 +14,7 @@ from reedcore.errors import ReedError
 from reedcore.programme import Dose, DoseKind, Trigger, TriggerKind, dose_ml_of, most_ml
 from reedcore.reasons import Band, Holds, Memory, Span
 from reedcore.words import say_decision
-from tests.core.watering_samples import NOW, PROGRAMME, SETUP, STATE, programmes, simple, states
+from tests.core.watering_samples import NIGHTLY, NOW, PROGRAMME, SETUP, STATE, programmes, simple, states
 
 
 def why(decision):
@@ -162,7 +162,7 @@ def no_reading(p, s, now):
 WET = (TriggerKind.BELOW_LOW, TriggerKind.FALLEN)
 
 
-@settings(max_examples=5000, deadline=None)
+@settings(max_examples=5000 * NIGHTLY, deadline=None)
 @given(programmes, states, st.integers(-600, 900))
 def test_no_pulse_where_a_guard_forbids(programme, state, minutes):
     now = NOW + timedelta(minutes=minutes)

@@ -27,7 +27,7 @@ def described_beds(draw):
     capacity = capacity_from_height(height, m)
     volume = draw(st.floats(0.8, 40))
     plants = draw(st.integers(10, 400))
-    flow = draw(st.floats(max(15.0, 12 * volume), max(30.0, 60 * volume)))
+    flow = draw(st.floats(max(15.0, 12 * volume), min(2000.0, max(30.0, 60 * volume))))
     setup = BedSetup(
         volume,
         plants,

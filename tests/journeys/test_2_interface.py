@@ -147,6 +147,7 @@ VIEWS = ["/watch", "/watch/3", "/calibrate", "/calibrate/6", "/water", "/water/3
 PARTS = [
     *(f"/layout/3?part={p}" for p in ("media", "water", "drippers", "electrics", "payback", "people")),
     *(f"/fit/3?part={p}" for p in ("choose", "place", "prove", "bus", "sheet")),
+    *(f"/water/3?part={p}" for p in ("compare", "replay", "hand", "plan", "line", "devices", "practice")),
     "/fit?part=prove&channel=1",
     "/fit?part=prove&device=1",
     "/probe/1",

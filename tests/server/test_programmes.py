@@ -356,3 +356,13 @@ def test_the_schema_names_every_part(grower):
         and "triggers" in schema["properties"]
         and "low" in schema["required"]
     )
+
+
+def test_a_clock_set_back_withholds_and_says_so(dry, grower):
+    tick(dry.site, NOW)
+    assert Pulse.objects.count() == 1
+    back = NOW - timedelta(hours=1)
+    dry.set_tank(2000, back)
+    assert tick(dry.site, back) == 1
+    assert Decision.objects.get(tick_at=back.replace(second=0)).why == "clock" and Pulse.objects.count() == 1
+    assert tick(dry.site, back + timedelta(seconds=20)) == 0

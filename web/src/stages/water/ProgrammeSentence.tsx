@@ -82,7 +82,7 @@ function DoseWords({ draft, disabled, path, measured, set, number }: Part & { pa
   const volumes: Record<Dose["kind"], number> = { ml: 100, share: 0.03, seconds: 120, to_top: 0 };
   return (
     <>
-      {measured.kind !== "to_top" && number(`${path}.value`, path === "dose" ? "Dose" : "Dose of the recharge")}{" "}
+      {measured.kind !== "to_top" && number(`${path}.value`, `${path === "dose" ? "Dose" : "Dose of the recharge"} in ${DOSE_KINDS.find((k) => k.value === measured.kind)?.text ?? ""}`)}{" "}
       <Pick label={path === "dose" ? "How the dose is measured" : "How the dose of the recharge is measured"} value={measured.kind} disabled={disabled} options={DOSE_KINDS} onChange={(v) => set(path, { kind: v, value: v === draft.dose.kind ? draft.dose.value : volumes[v] })} />
     </>
   );
