@@ -27,11 +27,23 @@ def in_force(channel_ids: Iterable[int]) -> dict[int, list[CalibrationVersion]]:
 def current_calibrations(channel_ids: Iterable[int], at: datetime) -> dict[int, CalibrationVersion]:
     """The version in force of each channel at a moment: the highest number that begins by then."""
     rows = (
-        CalibrationVersion.objects.filter(channel__in=list(channel_ids), valid_from__lte=at, reverted_at=None)
+        CalibrationVersion.objects.filter(channel__any_of=list(channel_ids), valid_from__lte=at, reverted_at=None)
         .order_by("channel_id", "-number")
         .distinct("channel_id")
     )
-    return {row.channel_id: row for row in rows if row.channel_id is not None}
+    newest = dict(rows.values_list("channel_id", "pk"))
+    missing = [pk for pk in newest.values() if pk not in _held]
+    if missing:
+        if len(_held) > MOST_HELD:
+            _held.clear()
+            missing = list(newest.values())
+        _held.update(CalibrationVersion.objects.in_bulk(missing))
+    return {channel: _held[pk] for channel, pk in newest.items() if channel is not None}
+
+
+_held: dict[int, CalibrationVersion] = {}
+"""Published versions as they were read. What a curve is never changes; whether it is in force is asked each time."""
+MOST_HELD = 5000
 
 
 def values_of(times_s: np.ndarray, raw: np.ndarray, versions: list[CalibrationVersion]) -> np.ndarray:

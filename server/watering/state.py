@@ -81,7 +81,7 @@ def gather(site: Site, now: datetime, bed_ids: list[int] | None = None) -> SiteS
         except ReedError:
             continue  # a bed whose description is not complete waters nothing
     ids = [b.pk for b in beds]
-    controls = {c.bed_id: c for c in BedControl.objects.filter(bed__in=ids).select_related("locked_by")}
+    controls = {c.bed_id: c for c in BedControl.objects.filter(bed__any_of=ids).select_related("locked_by")}
     today = local_day(site, now)
     state = SiteState(
         site,
@@ -109,8 +109,8 @@ def gather(site: Site, now: datetime, bed_ids: list[int] | None = None) -> SiteS
 
 
 def _programmes(state: SiteState, ids: list[int]) -> None:
-    newest = ProgrammeVersion.objects.filter(bed__in=ids).order_by("bed_id", "-number").distinct("bed_id")
-    state.programmes = {p.bed_id: p for p in newest}
+    newest = ProgrammeVersion.objects.filter(bed__any_of=ids).order_by("bed_id", "-number").distinct("bed_id")
+    state.programmes = _versions(dict(newest.values_list("bed_id", "pk")))
     entries = list(
         PlanEntry.objects.filter(site=state.site, first_day__lte=state.today, last_day__gte=state.today).select_related(
             "shared"
@@ -125,6 +125,20 @@ def _programmes(state: SiteState, ids: list[int]) -> None:
         state.plan[bed.pk] = entry
         if entry.shared is not None:
             state.programmes[bed.pk] = planned_version(bed, entry)
+
+
+_held: dict[int, ProgrammeVersion] = {}
+
+
+def _versions(newest: dict[int, int]) -> dict[int, ProgrammeVersion]:
+    """Published versions by bed. A version never changes, so each is read once a process."""
+    missing = [pk for pk in newest.values() if pk not in _held]
+    if missing:
+        if len(_held) > 20000:
+            _held.clear()
+            missing = list(newest.values())
+        _held.update(ProgrammeVersion.objects.in_bulk(missing))
+    return {bed: _held[pk] for bed, pk in newest.items()}
 
 
 def plan_for(bed: Bed, entries: list[PlanEntry]) -> PlanEntry | None:
@@ -152,7 +166,7 @@ def planned_version(bed: Bed, entry: PlanEntry) -> ProgrammeVersion:
 
 def _amounts(state: SiteState, ids: list[int]) -> None:
     """What was given in the last hour; the usual day of beds without a reading; drain of beds whose recharge waits for it."""
-    rows = Pulse.objects.filter(bed__in=ids, ordered_at__gt=state.now - timedelta(hours=1)).exclude(
+    rows = Pulse.objects.filter(bed__any_of=ids, ordered_at__gt=state.now - timedelta(hours=1)).exclude(
         state=PulseState.NOT_GIVEN
     )
     state.hour_ml = dict(rows.values("bed").annotate(ml=Sum("dose_ml")).values_list("bed", "ml").order_by())
