@@ -127,8 +127,10 @@ class World:
 
     def _step(self, seconds: float) -> None:
         pumping = {name: pump.run(seconds) for name, pump in self.pumps.items()}
-        for contact in self.contacts.values():
-            contact.run(seconds)
+        open_s = {name: contact.run(seconds) for name, contact in self.contacts.items()}
+        for contact in self.holding.definition.get("contacts", []):
+            drained = contact.get("drains_l_min", 0.0) * open_s[contact["name"]] / 60
+            self.tank_l = max(0.0, self.tank_l - drained)
         flow = dict.fromkeys(self.pumps, 0.0)
         for bed in self.beds.values():
             litres = self._step_bed(bed, seconds, pumping)

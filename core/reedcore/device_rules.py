@@ -74,7 +74,8 @@ class DeviceState:
     """What is known at a moment; NaN where it is not measured.
 
     air_temp_c, vpd_kpa, co2_ppm, radiation_w_m2 inside, light_mol: PAR of this day so far [mol/m2]; sunrise, sunset,
-    midnight; vents_open, heating: does another device of the house stand so; on since; manual: a person's order while it lasts.
+    midnight; vents_open, heating: does another device of the house stand so; on since; manual: a person's order while it lasts;
+    locked: why nothing may run it, in words.
     """
 
     sunrise: datetime
@@ -162,7 +163,7 @@ def decide_device(s: DeviceSettings, state: DeviceState, now: datetime) -> Devic
     times unless what it needs is not measured or forbids it: then it is off at once.
     """
     if state.locked:
-        return DeviceDecision(False, f"{state.locked} has locked it out for work.")
+        return DeviceDecision(False, f"Off: {state.locked}.")
     if state.manual is not None:
         return DeviceDecision(state.manual, f"By hand: {'on' if state.manual else 'off'} until its time is over.")
     forbidden, wanted, why = _RULES[s.kind](s, state, now)

@@ -288,7 +288,9 @@ class TrustNow:
 
 def doubted(channel_ids: list[int]) -> list[ChannelTrust]:
     """Rows of channels that are not simply trusted: few, so that a tick reads few."""
-    rows = ChannelTrust.objects.filter(channel__any_of=channel_ids).exclude(trust=Trust.TRUSTED, now_flag="", override="")
+    rows = ChannelTrust.objects.filter(channel__any_of=channel_ids).exclude(
+        trust=Trust.TRUSTED, now_flag="", override=""
+    )
     return list(rows.select_related("override_by"))
 
 

@@ -66,6 +66,8 @@ def contacts(work: Any, actuator: Callable[..., Actuator]) -> None:
     """Devices that hang on a contact, each with the usual rule of its kind."""
     for c in work.definition.get("contacts", []):
         device = actuator(work, ActuatorKind.CONTACT, c["node"], c["slot"], name=c["name"])
+        if "kind" not in c:
+            continue
         rule = {k: v for k, v in asdict(PROPOSED[DeviceKind(c["kind"])]).items() if k != "kind"}
         DeviceRule.objects.create(
             actuator=device, house=House.objects.get(site=work.site, name=c["house"]), number=1, published_at=work.start, published_by=work.owner,

@@ -14,7 +14,7 @@ from places.models import Bed, Site
 
 from .api_programme import DrainLine
 from .daily import enter_drain
-from .devices import DeviceForm, Devices, by_hand, devices_of, publish_rule
+from .devices import DeviceForm, Devices, by_hand, devices_of, hold_device, publish_rule, release_device
 
 
 @endpoint("GET", gives=Devices)
@@ -45,6 +45,20 @@ def device_by_hand(request: Request, data: ByHandIn, actuator_id: int) -> Device
     actuator = reach(request, Actuator, actuator_id, Role.GROWER)
     by_hand(actuator, data.on, data.minutes, request.user, site_now(actuator.node.site))
     return devices_of(actuator.node.site)
+
+
+@endpoint("POST", status=204)
+def device_hold(request: Request, actuator_id: int) -> None:
+    """Run a contact without a rule while a button is held: a few seconds more at each asking."""
+    actuator = reach(request, Actuator, actuator_id, Role.GROWER)
+    hold_device(actuator, request.user, site_now(actuator.node.site))
+
+
+@endpoint("POST", status=204)
+def device_release(request: Request, actuator_id: int) -> None:
+    """The button was let go: off at once."""
+    actuator = reach(request, Actuator, actuator_id, Role.GROWER)
+    release_device(actuator, request.user, site_now(actuator.node.site))
 
 
 @dataclass

@@ -10,7 +10,9 @@ from accounts.models import User
 from common.clock import midnight_of, site_now
 from common.errors import Conflict, Refused
 from common.events import tell
+from fitting.actuating import HOLD_S, LIFE_S
 from fitting.models import Actuator, ActuatorKind, Channel, Quantity
+from fitting.silence import rate_of
 from logbook.services import record
 from places.models import House, Site
 from readings.models import Latest, Quality
@@ -111,6 +113,7 @@ def _decide_one(
         control.on,
         control.since,
         control.manual_on if control.manual_until is not None else None,
+        "the house is stopped" if control.stopped else "",
     )
     decision = decide_device(settings_of(rule), held, now)
     turned = decision.on != control.on
@@ -154,6 +157,67 @@ def _measured(state: SiteState, rules: list[DeviceRule]) -> dict[int, dict[str, 
         joules = sum(v for v in values.tolist() if v == v and v > 0) * step.total_seconds()
         out.setdefault(channels[pk] or 0, {})["light_mol"] = joules * STARTING_PAR_UMOL_PER_J / 1e6
     return out
+
+
+def stop_devices(house: House, now: datetime) -> list[str]:
+    """Put every ruled device of a house off and hold it; their names. Within the caller's transaction and tick lock."""
+    names = []
+    for rule in (r for r in rules_of(house.site) if r.house_id == house.pk):
+        DeviceControl.objects.update_or_create(
+            actuator=rule.actuator,
+            defaults={"stopped": True, "on": False, "since": now, "why": "Off: the house is stopped."},
+        )
+        Command.objects.filter(actuator=rule.actuator, state=CommandState.QUEUED).update(
+            state=CommandState.EXPIRED, note="emergency stop"
+        )
+        Command.objects.create(
+            actuator=rule.actuator, seconds=0, issued_at=now, expires_at=now + timedelta(seconds=COMMAND_LIFE_S)
+        )
+        names.append(rule.actuator.name)
+    return names
+
+
+def resume_devices(house: House) -> int:
+    """Let the stopped devices of a house go by their rules again; how many."""
+    return DeviceControl.objects.filter(actuator__rules__house=house, stopped=True).update(stopped=False)
+
+
+@transaction.atomic
+def hold_device(actuator: Actuator, by: User, now: datetime) -> None:
+    """Run a contact for a few seconds more: a hand holds the button, and letting go, or anything that fails, ends it.
+
+    For what has no rule, such as the drain valve of an overfull tank. Raises OutOfRange for anything else.
+    """
+    if actuator.kind != ActuatorKind.CONTACT or actuator.rules.exists():
+        raise OutOfRange(
+            "actuator",
+            actuator.name or str(actuator.get_kind_display()),
+            "a contact without a rule; others run by rule or programme",
+        )
+    rate = max(1.0, rate_of(actuator.node.site))
+    lately = Command.objects.filter(
+        actuator=actuator, seconds__gt=0, issued_at__gt=now - timedelta(seconds=2 * HOLD_S * rate)
+    )
+    if not lately.exists():
+        record(actuator.node.site, now, by, f"ran {actuator.name or actuator} by holding", actuator)
+    _hold(actuator, HOLD_S * rate, now, rate)
+
+
+@transaction.atomic
+def release_device(actuator: Actuator, by: User, now: datetime) -> None:
+    """The button was let go: off at once."""
+    _hold(actuator, 0.0, now, max(1.0, rate_of(actuator.node.site)))
+    record(actuator.node.site, now, by, f"let go of {actuator.name or actuator}", actuator)
+
+
+def _hold(actuator: Actuator, seconds: float, now: datetime, rate: float) -> None:
+    Command.objects.filter(actuator=actuator, state=CommandState.QUEUED).update(
+        state=CommandState.EXPIRED, note="a newer one took its place"
+    )
+    Command.objects.create(
+        actuator=actuator, seconds=seconds, issued_at=now, expires_at=now + timedelta(seconds=LIFE_S * rate)
+    )
+    tell(actuator.node.site_id, "watering")
 
 
 @dataclass

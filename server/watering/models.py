@@ -293,8 +293,8 @@ class DeviceControl(models.Model):
     manual_by = models.ForeignKey(User, models.PROTECT, null=True, related_name="+")
     on = models.BooleanField(default=False)
     since = models.DateTimeField(null=True)
-    step = models.FloatField(default=0)
     why = models.CharField(max_length=300, blank=True)
+    stopped = models.BooleanField(default=False, help_text="by the emergency stop of its house, until that is resumed")
 
 
 class DrillRun(models.Model):

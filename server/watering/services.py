@@ -23,6 +23,7 @@ from reedcore.words import say_reason
 
 from .closing import close_now
 from .control import Ordered, issue, note_given, save_controls
+from .devices import resume_devices, stop_devices
 from .models import BedControl, ProgrammeVersion, Pulse, SharedProgramme
 from .proposal import proposal_of
 from .state import bed_state, gather, programme_of
@@ -138,14 +139,23 @@ def _beds_of(house: House, **only: Any) -> list[Bed]:
 
 @transaction.atomic
 def stop_house(house: House, by: User, now: datetime) -> int:
-    """Emergency stop: close every valve of a house and the pumps that serve no other, and hold its beds until resumed.
+    """Emergency stop: close every valve of a house and the pumps that serve no other, put its devices off, and hold all until resumed.
 
     Returns how many beds are held. One transaction: all of them or none.
     """
     beds = _beds_of(house)
     for bed in beds:
         stop_bed(bed, by, now)
-    record(house.site, now, by, f"emergency stop of {house.name}", house, None, {"beds": [b.name for b in beds]})
+    devices = stop_devices(house, now)
+    record(
+        house.site,
+        now,
+        by,
+        f"emergency stop of {house.name}",
+        house,
+        None,
+        {"beds": [b.name for b in beds], "devices": devices},
+    )
     return len(beds)
 
 
@@ -153,10 +163,11 @@ def stop_house(house: House, by: User, now: datetime) -> int:
 def resume_house(house: House, by: User, now: datetime) -> int:
     """Let every stopped bed of a house act again by its programme. Returns how many. Raises Inconsistent where none is stopped."""
     beds = _beds_of(house, control__stopped=True)
-    if not beds:
+    if not beds and not resume_devices(house):
         raise Inconsistent("house", house.name, "a house with stopped beds")
     for bed in beds:
         resume_bed(bed, by, now)
+    resume_devices(house)
     record(house.site, now, by, f"resumed {house.name}", house, None, {"beds": [b.name for b in beds]})
     return len(beds)
 

@@ -29,6 +29,8 @@ urlpatterns = [
     path("sites/<int:site_id>/devices/", api_devices.devices),
     path("devices/<int:actuator_id>/rule/", api_devices.device_publish),
     path("devices/<int:actuator_id>/by-hand/", api_devices.device_by_hand),
+    path("devices/<int:actuator_id>/hold/", api_devices.device_hold),
+    path("devices/<int:actuator_id>/release/", api_devices.device_release),
     path("sites/<int:site_id>/plan/", api_plan.plan),
     path("sites/<int:site_id>/plan/new/", api_plan.plan_add),
     path("plan/<int:entry_id>/end/", api_plan.plan_end),

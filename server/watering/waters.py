@@ -107,9 +107,7 @@ def _bed_water(
             continue
         why[name] = "not fresh" if not usable else trust.words
         theta = float(value_from_curve(c.raw, version.curve)) if usable else float("nan")
-        probes.append(
-            ProbeWater(name, theta, trust.trust, c.dripper_distance_cm, version.provisional)
-        )
+        probes.append(ProbeWater(name, theta, trust.trust, c.dripper_distance_cm, version.provisional))
         sound[name] = c
     mixed = combine(probes, rule)
     lead = sound[mixed.used[0]] if mixed.used else max(channels, key=lambda c: (c.pk in versions, c.time))

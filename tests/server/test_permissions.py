@@ -204,6 +204,8 @@ TABLE = {
     "sites/{site}/devices/": ("get", "viewer", None),
     "devices/{contact}/rule/": ("post", "grower", {"house": "{house}", "settings": {"kind": "circulation"}}),
     "devices/{contact}/by-hand/": ("post", "grower", {"on": True, "minutes": 30}),
+    "devices/{contact}/hold/": ("post", "grower", None),
+    "devices/{contact}/release/": ("post", "grower", None),
     "sites/{site}/plan/": ("get", "viewer", None),
     "sites/{site}/plan/new/": (
         "post",

@@ -343,3 +343,48 @@ def test_practice_hides_the_fault_scores_once_and_is_ones_own(holding, grower, c
     assert again.status_code == 422 and DrillRun.objects.get().score == over["points"]
     assert next(d for d in send(grower, "get", "drills/").json() if d["code"] == "drill-2")["tries"] == 1
     assert fields_of(send(grower, "post", "drills/begin/", {"drill": "drill-99"})) == ["drill"]
+
+
+def test_a_contact_without_a_rule_runs_only_while_it_is_held(holding, grower):
+    drain = contact(holding, 22, "Drain valve")
+    for _ in range(3):
+        assert send(grower, "post", f"devices/{drain.pk}/hold/").status_code == 204
+    assert send(grower, "post", f"devices/{drain.pk}/release/").status_code == 204
+    orders = list(Command.objects.order_by("pk").values_list("seconds", "state"))
+    assert [s for s, _ in orders] == [3, 3, 3, 0] and [w for _, w in orders] == ["expired"] * 3 + ["queued"]
+    rule(grower, holding, drain, HEATER)
+    assert fields_of(send(grower, "post", f"devices/{drain.pk}/hold/")) == ["actuator"]
+    assert fields_of(send(grower, "post", f"devices/{holding.beds[0].valve.pk}/hold/")) == ["actuator"]
+
+
+def test_the_emergency_stop_holds_devices_too(holding, grower):
+    device = contact(holding, 20, "Heater")
+    rule(grower, holding, device, HEATER)
+    climate(holding, 0.0, temp=10.0)
+    tick(holding.site, NOW)
+    assert DeviceControl.objects.get().on
+    send(grower, "post", f"houses/{holding.house.pk}/stop/")
+    climate(holding, 0.0, 1, temp=10.0)
+    tick(holding.site, NOW + timedelta(minutes=1))
+    assert not DeviceControl.objects.get().on and Command.objects.filter(actuator=device).latest("pk").seconds == 0
+    send(grower, "post", f"houses/{holding.house.pk}/resume/")
+    climate(holding, 0.0, 2, temp=10.0)
+    tick(holding.site, NOW + timedelta(minutes=2))
+    assert DeviceControl.objects.get().on
+
+
+def test_a_bed_that_waits_for_its_pump_is_not_passed_over_for_ever(planned, grower):
+    """The other bed is always drier; after waiting long enough the first goes before it."""
+    first, second = planned.beds
+    planned.calibrate(1)
+    send(grower, "post", f"beds/{second.pk}/programme/publish/", form())
+    given = []
+    for minute in range(0, 90):
+        now = NOW + timedelta(minutes=minute)
+        planned.set_raw(0, raw_of(0.70), now)
+        planned.set_raw(1, raw_of(0.66), now)
+        planned.set_tank(2000, now)
+        before = set(Pulse.objects.values_list("pk", flat=True))
+        tick(planned.site, now)
+        given += [p.bed_id for p in Pulse.objects.exclude(pk__in=before)]
+    assert given[0] == second.pk and first.pk in given and second.pk in given[1:]

@@ -1041,6 +1041,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/{actuator_id}/hold/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Run a contact without a rule while a button is held: a few seconds more at each asking. */
+        post: operations["device_hold"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/{actuator_id}/release/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The button was let go: off at once. */
+        post: operations["device_release"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/{actuator_id}/rule/": {
         parameters: {
             query?: never;
@@ -7573,6 +7607,46 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Devices"];
                 };
+            };
+        };
+    };
+    device_hold: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                actuator_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    device_release: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                actuator_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

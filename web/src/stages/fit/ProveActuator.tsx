@@ -1,8 +1,9 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useCallback, useEffect, useRef, useState } from "react";
+import { useCallback, useState } from "react";
 import { Link } from "react-router";
 import { api, problemOf, take, type ActuatorProof, type NodeOut } from "../../api/client";
 import type { StageProps } from "../../frame/Frame";
+import { HoldButton } from "../../frame/HoldButton";
 import { age, fixed } from "../../units/format";
 
 const SIGN = (value: boolean | null) => (value === null ? "…" : value ? "✓" : "✕");
@@ -15,6 +16,8 @@ export default function ProveActuator({ watch, mayChange, nodes, device }: Stage
   const path = { params: { path: { proof_id: id ?? 0 } } };
   // The same function at every render: the hold button lets go when it changes.
   const keep = useCallback((proof: ActuatorProof) => { setId(proof.id); client.setQueryData(["actuator-proof", proof.id], proof); }, [client]);
+  const onHold = useCallback(async () => keep(await take(api.POST("/api/actuator-proofs/{proof_id}/hold/", { params: { path: { proof_id: id ?? 0 } } }))), [id, keep]);
+  const onLetGo = useCallback(async () => keep(await take(api.POST("/api/actuator-proofs/{proof_id}/release/", { params: { path: { proof_id: id ?? 0 } } }))), [id, keep]);
   const begin = useMutation({ mutationFn: () => take(api.POST("/api/actuators/{actuator_id}/proof/", { params: { path: { actuator_id: device } } })), onSuccess: keep });
   const state = useQuery({ queryKey: ["actuator-proof", id], enabled: id !== null, queryFn: () => take(api.GET("/api/actuator-proofs/{proof_id}/", path)), refetchInterval: (q) => (q.state.data?.outcome === "open" ? 1_000 : false) });
   const step = useMutation({ mutationFn: (to: string) => take(api.POST("/api/actuator-proofs/{proof_id}/step/", { ...path, body: { step: to } })), onSuccess: keep });
@@ -42,7 +45,7 @@ export default function ProveActuator({ watch, mayChange, nodes, device }: Stage
             {p.kind === "pump" && <div><dt>level switch</dt><dd>{p.level_measured ? (p.level_empty ? "says empty" : "says there is water") : "no channel for it"}</dd></div>}
             <div><dt>held</dt><dd>{fixed(p.held_s, 0)} of {fixed(p.most_held_s, 0)} s</dd></div>
           </dl>
-          {p.outcome === "open" && mayChange && id !== null && <HoldButton id={id} label={p.step === "level" ? "Hold: the pump must stay still" : `Hold to run ${p.kind === "valve" ? "valve and pump" : "it"}`} onState={keep} />}
+          {p.outcome === "open" && mayChange && id !== null && <HoldButton label={p.step === "level" ? "Hold: the pump must stay still" : `Hold to run ${p.kind === "valve" ? "valve and pump" : "it"}`} onHold={onHold} onLetGo={onLetGo} />}
           <ul className="findings">
             <li className={p.runs === false ? "finding-refuse" : p.runs ? "finding-ok" : ""}><b>{SIGN(p.runs)} runs</b> {p.runs_flow_l_min !== null ? `up to ${fixed(p.runs_flow_l_min, 1)} L/min seen` : p.runs === null ? "hold the button for some seconds" : "confirmed by its node"}</li>
             <li className={p.stops === false ? "finding-refuse" : p.stops ? "finding-ok" : ""}><b>{SIGN(p.stops)} stops</b> {p.stops === null ? "let go and wait until the flow has ended" : p.stops ? "the flow ended after you let go" : "it still flows: close the hand valve now"}</li>
@@ -67,53 +70,4 @@ function sayStep(p: ActuatorProof): string {
   if (p.step === "level") return "Push the float to empty and keep it there, then hold the button: nothing may flow.";
   if (p.left_s > 0) return `It runs. It ends by itself ${fixed(p.left_s, 0)} s after you let go at the latest.`;
   return p.runs === null ? "Hold the button and watch it run." : p.stops === null ? "Let go, and watch it stop." : "Both are seen. Keep the result, or go on.";
-}
-
-/** Runs while held: asks the server every second; letting go, leaving or losing focus stops it at once. */
-function HoldButton({ id, label, onState }: { id: number; label: string; onState: (proof: ActuatorProof) => void }) {
-  const [held, setHeld] = useState(false);
-  const [problem, setProblem] = useState("");
-  const timer = useRef<number | null>(null);
-  const ask = useCallback(async () => {
-    try {
-      onState(await take(api.POST("/api/actuator-proofs/{proof_id}/hold/", { params: { path: { proof_id: id } } })));
-      setProblem("");
-    } catch (error) {
-      setProblem(problemOf(error));
-    }
-  }, [id, onState]);
-  const letGo = useCallback(() => {
-    if (timer.current === null) return;
-    window.clearInterval(timer.current);
-    timer.current = null;
-    setHeld(false);
-    void take(api.POST("/api/actuator-proofs/{proof_id}/release/", { params: { path: { proof_id: id } } })).then(onState).catch((error: unknown) => setProblem(problemOf(error)));
-  }, [id, onState]);
-  const press = () => {
-    if (timer.current !== null) return;
-    setHeld(true);
-    void ask();
-    timer.current = window.setInterval(() => void ask(), 1_000);
-  };
-  useEffect(() => {
-    const hidden = () => { if (document.hidden) letGo(); };
-    document.addEventListener("visibilitychange", hidden);
-    window.addEventListener("blur", letGo);
-    window.addEventListener("pagehide", letGo);
-    return () => {
-      document.removeEventListener("visibilitychange", hidden);
-      window.removeEventListener("blur", letGo);
-      window.removeEventListener("pagehide", letGo);
-      letGo();
-    };
-  }, [letGo]);
-  return (
-    <>
-      <button type="button" className={`hold ${held ? "held" : ""}`} aria-pressed={held} onPointerDown={(e) => { e.currentTarget.setPointerCapture(e.pointerId); press(); }} onPointerUp={letGo} onPointerCancel={letGo} onLostPointerCapture={letGo} onContextMenu={(e) => e.preventDefault()}
-        onKeyDown={(e) => { if (e.key === " " || e.key === "Enter") { e.preventDefault(); if (!e.repeat) press(); } }} onKeyUp={letGo}>
-        {held ? "Running while you hold" : label}
-      </button>
-      {problem && <p role="alert" className="error">{problem}</p>}
-    </>
-  );
 }

@@ -1,8 +1,9 @@
 import { Modal } from "antd";
-import { useState } from "react";
+import { useCallback, useState } from "react";
 import { ApiError, api, problemOf, take, type Schemas } from "../../api/client";
 import { useChange, useDevices } from "../../api/queries";
 import type { StageProps } from "../../frame/Frame";
+import { HoldButton } from "../../frame/HoldButton";
 import { age, clock, fixed } from "../../units/format";
 import { InPlace, Pick } from "./InPlace";
 import type { Shape } from "./settings";
@@ -29,7 +30,7 @@ export default function DevicesPart({ watch, mayChange }: StageProps) {
     <>
       <h1>Other devices, by simple rules</h1>
       <p className="lead">
-        {lines.length === 0 ? "No contact is fitted yet. Heaters, fans, vents, lamps and the like hang on a contact of a node: add one in Fit." : `${ruled.filter((l) => l.on).length} of ${ruled.length} ${ruled.length === 1 ? "device is" : "devices are"} on. ${lines.length - ruled.length > 0 ? `${lines.length - ruled.length} without a rule.` : ""}`}
+        {lines.length === 0 ? "No contact is fitted yet. Heaters, fans, vents, lamps and the like hang on a contact of a node: add one in Fit." : `${ruled.filter((l) => l.on).length} of ${ruled.length} ${ruled.length === 1 ? "device is" : "devices are"} on. ${lines.length - ruled.length > 0 ? `${lines.length - ruled.length} without a rule.` : ""}`} {watch.tanks.map((t) => `${t.name}: ${fixed(t.content.value, 0)} L, ${t.words}.`).join(" ")}
       </p>
       {conflicts.map((c) => <p key={c} role="alert" className="error">{c}</p>)}
       {lines.map((l) => (
@@ -43,6 +44,7 @@ export default function DevicesPart({ watch, mayChange }: StageProps) {
               <b>{l.on ? "On" : "Off"}</b>{l.since ? `, since ${age(l.since, watch.now)}` : ""}. {l.manual_until ? `${l.manual_by} put it so, until ${clock(l.manual_until, watch.time_zone)}; then its rule acts again.` : l.why}
             </p>
           )}
+          {!l.settings && mayChange && <Hold actuator={l.actuator} name={l.name} />}
           <RuleSentence line={l} kinds={kinds} watch={watch} mayChange={mayChange} />
           {mayChange && l.settings && (
             <div className="actions">
@@ -66,6 +68,18 @@ export default function DevicesPart({ watch, mayChange }: StageProps) {
           {asking?.on && kinds.find((k) => k.kind === asking.line.settings?.kind)?.caution}
         </p>
       </Modal>
+    </>
+  );
+}
+
+/** A contact without a rule, run while a button is held: the drain valve of an overfull tank, for one. */
+function Hold({ actuator, name }: { actuator: number; name: string }) {
+  const hold = useCallback(() => api.POST("/api/devices/{actuator_id}/hold/", { params: { path: { actuator_id: actuator } } }), [actuator]);
+  const letGo = useCallback(() => api.POST("/api/devices/{actuator_id}/release/", { params: { path: { actuator_id: actuator } } }), [actuator]);
+  return (
+    <>
+      <p className="quiet">It has no rule. It runs only while you hold, three seconds at a time, and ends by itself when you let go, close the page or lose the network. Local rules say where drained feed may go.</p>
+      <HoldButton label={`Hold to run: ${name}`} onHold={hold} onLetGo={letGo} />
     </>
   );
 }

@@ -1,11 +1,12 @@
 import { lazy, Suspense, useDeferredValue, useState } from "react";
-import { api, problemOf, take, type BedNow, type Programme, type ProgrammeOut, type Tried, type Watch } from "../../api/client";
+import { api, problemOf, take, type BedNow, type Programme, type ProgrammeOut, type ProgrammeProblem, type Tried, type Watch } from "../../api/client";
 import { useRecordedDays, useTried } from "../../api/queries";
 import { DayRibbon } from "../../drawings/DayRibbon";
 import { fromSimulation } from "../../drawings/ribbonData";
 import { TriggerTracks } from "../../drawings/TriggerTracks";
 import { Fig } from "../../frame/Fig";
 import { clock, dayName, fixed, millilitres, percent, withUnit } from "../../units/format";
+import { DrainPart } from "./DrainPart";
 import { LeanPart } from "./LeanPart";
 import { ProgrammeSentence } from "./ProgrammeSentence";
 import { useDraft, useSettled } from "./useDraft";
@@ -52,12 +53,13 @@ export function ProgrammeEditor({ watch, bed, programme, mayChange }: Props) {
           {chosen && <span className="school-note"> It goes by {chosen.goes_by}. <b>It suits</b> {chosen.suits}. <b className="tone-clay">It fails</b> {chosen.fails}.</span>}
         </p>
       )}
-      <ProgrammeSentence draft={d.draft} origin={origin} problems={d.problems} disabled={!mayChange} has={programme.has ?? []} dose={d.checked?.dose_ml ?? null} open={open}
+      <ProgrammeSentence draft={d.draft} origin={origin} problems={d.problems(tried.data && !tried.isPlaceholderData ? (tried.data.problems as ProgrammeProblem[]) : null)} disabled={!mayChange} has={programme.has ?? []} dose={d.checked?.dose_ml ?? null} open={open}
         onChange={d.change} />
       <p className="sentence-foot">
         <button type="button" className="in-words" aria-expanded={open} onClick={() => setOpen(!open)}>{open ? "fold the limits" : "limits, lost readings, drain and rain"}</button>
         <LeanPart draft={d.draft} leans={d.checked?.leans ?? {}} disabled={!mayChange} onTake={d.change} />
       </p>
+      <DrainPart bed={bed.id} programme={programme} today={watch.now} mayChange={mayChange} />
       <div className="try">
         <label>
           Try it on{" "}

@@ -24,7 +24,7 @@ export function useDraft(bed: number, programme: ProgrammeOut) {
     else drafts.delete(bed);
     setHeld(next ?? { body: published?.body ?? first, number: base });
   };
-  const checked = useChecked(bed, useSettled(held.body, 60));
+  const checked = useChecked(bed, useSettled(held.body, 350));
   const publish = useChange(
     () => take(api.POST("/api/beds/{bed_id}/programme/publish/", { params: { path: { bed_id: bed } }, body: held })),
     "programme", "watch", "slip", "ribbon", "lines", "shared",
@@ -38,7 +38,10 @@ export function useDraft(bed: number, programme: ProgrammeOut) {
     changed: published === null || JSON.stringify(held.body) !== JSON.stringify(published.body),
     others: held.number !== base,
     checked: checked.data,
-    problems: [...found, ...refused.filter((r) => !found.some((f) => f.field === r.field))],
+    problems: (fresh: ProgrammeProblem[] | null): ProgrammeProblem[] => {
+      const known = fresh ?? found;
+      return [...known, ...refused.filter((r) => !known.some((f) => f.field === r.field))];
+    },
     publish,
     change: (body: Programme) => {
       publish.reset();
