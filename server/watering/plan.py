@@ -16,7 +16,7 @@ from places.models import Bed, House, Site
 from reedcore.errors import Inconsistent, OutOfRange, ReedError
 from reedcore.programme_checks import programme_faults
 from reedcore.programme_json import FORMAT as PROGRAMME_FORMAT
-from reedcore.programme_json import programme_from_json
+from reedcore.programme_json import programme_from_json, programme_schema
 
 from .models import PlanEntry, PlanKind, SharedProgramme
 from .services import check_days
@@ -185,6 +185,47 @@ def export_plan(site: Site) -> dict[str, Any]:
             }
             for e in entries
         ],
+    }
+
+
+def plan_schema() -> dict[str, Any]:
+    """JSON Schema (2020-12) of an exported calendar."""
+    text, day = {"type": "string"}, {"type": "string", "format": "date"}
+    entry = {
+        "kind": {"enum": PlanKind.values},
+        "title": text,
+        "first_day": day,
+        "last_day": day,
+        "house": text,
+        "bed": text,
+        "growth_stage": text,
+        "programme": text,
+    }
+    programme = {
+        "name": text,
+        "format": {"const": PROGRAMME_FORMAT},
+        "body": {k: v for k, v in programme_schema().items() if k != "$schema"},
+    }
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": FORMAT,
+        "type": "object",
+        "properties": {
+            "format": {"const": FORMAT},
+            "programmes": {
+                "type": "array",
+                "items": {"type": "object", "properties": programme, "required": ["name", "body"]},
+            },
+            "entries": {
+                "type": "array",
+                "items": {
+                    "type": "object",
+                    "properties": entry,
+                    "required": ["kind", "title", "first_day", "last_day"],
+                },
+            },
+        },
+        "required": ["format"],
     }
 
 

@@ -14,6 +14,7 @@ VIEWS: list[tuple[str, str, tuple[int, int]]] = [
     ("watch-bed", "/watch/3", DESK),
     ("calibrate", "/calibrate/6", DESK),
     ("water", "/water/3", DESK),
+    ("water-compare", "/water/3?part=compare", DESK),
     ("lay-out", "/layout/3", DESK),
     ("substrate", "/layout/3?part=media", DESK),
     ("waters-way", "/layout/3?part=water", DESK),
@@ -37,7 +38,7 @@ def take(page: Page, stack: Stack, name: str, path: str) -> None:
     page.get_by_label("Password").fill(PERSON[1])
     page.get_by_role("button", name="Sign in").click()
     page.locator(".sheet h1").wait_for()
-    page.wait_for_timeout(2500)
+    page.wait_for_timeout(6000 if "compare" in path else 2500)
     page.screenshot(path=str(ROOT / "docs" / "screenshots" / f"{name}.png"))
 
 

@@ -1,6 +1,8 @@
 """The plan calendar with its ways out and in, other devices by their rules, rain on open beds, practice runs."""
 
+import json
 from datetime import date, timedelta
+from pathlib import Path
 
 import pytest
 
@@ -17,6 +19,7 @@ from watering.models import (
     Pulse,
     SharedProgramme,
 )
+from watering.plan import plan_schema
 
 from .conftest import BODY, NOW, fields_of, form, raw_of, send
 from .test_programmes import climate
@@ -162,6 +165,11 @@ def test_the_plan_goes_out_and_comes_in_again_elsewhere(planned, grower):
         assert [
             (e.title, e.first_day, e.last_day, e.house_id, e.bed_id, e.kind) for e in PlanEntry.objects.order_by("pk")
         ] == before
+
+
+def test_the_documented_schema_of_a_plan_is_the_one_in_force():
+    kept = Path(__file__).parent.parent.parent / "docs" / "plan.schema.json"
+    assert json.loads(kept.read_text()) == json.loads(json.dumps(plan_schema()))
 
 
 DAMAGED = [

@@ -40,6 +40,7 @@ export function ProgrammeEditor({ watch, bed, programme, mayChange }: Props) {
       <h1>Bed {bed.name}, how it is watered</h1>
       <p className="quiet">{headline(programme, watch.time_zone, d.changed)}</p>
       {!programme.controllable && <p role="alert" className="error">This bed has no valve yet: the programme can be tried, but nothing opens. Fit one first.</p>}
+      {programme.fault && <p role="alert" className="error">{programme.fault === "no_flow" ? "A fault is latched: its valve was opened and no water flowed. Check pump, filter and valve" : "A fault is latched: its pulses did not reach the target. Look for blocked drippers or a probe out of the wet zone"}, then clear it below.</p>}
       {bed.status === "uncalibrated" && <p role="alert" className="error">Its probe is not calibrated. A programme by the probe can be published, and withholds every pulse until it is.</p>}
       {mayChange && (
         <p className="schools">
