@@ -6,7 +6,7 @@ What each look shows is computed by the bed model with the fault in it, never ty
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime
 from enum import StrEnum
 
 import numpy as np
@@ -318,8 +318,3 @@ def score_drill(case: DrillCase, cause: Cause, remedy: Remedy, looks: list[Look]
         words.append(f"{len(wasted)} looks could not tell anything here.")
     remedy_points = 30 if fits else 0
     return DrillScore(cause_points + remedy_points + look_points, cause_points, remedy_points, look_points, words)
-
-
-def ends_at(case: DrillCase) -> datetime:
-    """The end of the drill's record."""
-    return case.start + timedelta(minutes=STEP_MIN * len(case.seen))

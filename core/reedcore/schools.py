@@ -10,15 +10,12 @@ from .programme import (
     Dose,
     DoseKind,
     DrainAim,
-    Fallback,
     Lean,
     Moment,
     MomentKind,
     Programme,
-    Recharge,
     Trigger,
     TriggerKind,
-    Until,
 )
 from .programme_checks import pct
 
@@ -276,18 +273,6 @@ def lean_programme(programme: Programme, setup: BedSetup, lean: Lean) -> Program
         if f"{name}.value" in values:
             moved = replace(moved, **{name: replace(getattr(moved, name), value=values[f"{name}.value"])})
     return replace(moved, dose=replace(moved.dose, value=values.get("dose.value", moved.dose.value)))
-
-
-def with_recharge(programme: Programme, dose_ml: float) -> Programme:
-    """The programme with a usual recharge: half doses at half the soak until the band's top, twelve at most."""
-    return replace(
-        programme, recharge=Recharge(Dose(DoseKind.ML, dose_ml), max(2.0, programme.soak_min / 2), Until.TOP, 12)
-    )
-
-
-def fallback_or_none(share: float, hours: float) -> Fallback | None:
-    """A fallback, or none where it has no hours."""
-    return Fallback(share, hours) if hours > 0 else None
 
 
 def _round5(value: float) -> int:

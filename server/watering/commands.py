@@ -4,13 +4,14 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from django.db import transaction
-from django.db.models import F
+from django.db.models import F, Q
 
 from common.events import tell
 from places.models import Site
 from reedcore.errors import OutOfRange
 
 from .models import BedControl, Command, CommandState, Pulse, PulseState
+from .ticklock import hold_off_tick
 
 CONFIRM_GRACE_S = 1800
 """A started command whose end nobody confirmed this long after it was due counts as unconfirmed."""
@@ -38,21 +39,23 @@ def open_commands(site: Site, now: datetime) -> list[Command]:
 @transaction.atomic
 def expire(site: Site, now: datetime) -> int:
     """Void what no node started in time; the bed's account is corrected and the pulse says so."""
+    waiting = Command.objects.filter(actuator__node__site=site)
+    unconfirmed = Q(
+        state=CommandState.STARTED,
+        started_at__lt=now - timedelta(seconds=1) * F("seconds") - timedelta(seconds=CONFIRM_GRACE_S),
+    )
+    if not waiting.filter(Q(state=CommandState.QUEUED, expires_at__lt=now) | unconfirmed).exists():
+        return 0
+    hold_off_tick(site)
     late = list(
-        Command.objects.select_for_update(of=("self",))
-        .filter(actuator__node__site=site, state=CommandState.QUEUED, expires_at__lt=now)
-        .order_by("pk")
+        waiting.select_for_update(of=("self",)).filter(state=CommandState.QUEUED, expires_at__lt=now).order_by("pk")
     )
     for command in late:
         command.state, command.note = CommandState.EXPIRED, "no node started it in time"
         command.save(update_fields=["state", "note"])
         if command.pulse_id:
             _not_given(command.pulse_id, now)
-    lost = Command.objects.select_for_update(of=("self",)).filter(
-        actuator__node__site=site,
-        state=CommandState.STARTED,
-        started_at__lt=now - timedelta(seconds=1) * F("seconds") - timedelta(seconds=CONFIRM_GRACE_S),
-    )
+    lost = waiting.select_for_update(of=("self",)).filter(unconfirmed)
     for command in lost:
         _end_unconfirmed(command, now)
     if late:
@@ -83,7 +86,11 @@ def _not_given(pulse_id: int, now: datetime) -> None:
 
 @transaction.atomic
 def confirm(site: Site, report: Report) -> Command:
-    """What the gateway saw at the node: started, done, or refused. Told twice, it changes nothing."""
+    """What the gateway saw at the node: started, done, or refused. Told twice, it changes nothing.
+
+    It takes the tick's lock first, as everything does that writes commands and controls, so that none waits in a circle.
+    """
+    hold_off_tick(site)
     command = (
         Command.objects.select_for_update(of=("self",))
         .select_related("actuator")

@@ -12,7 +12,7 @@ from places.models import Bed, Site
 from places.sun import local_day, sun_times
 from reedcore.decide import BedState, Memory
 from reedcore.errors import ReedError
-from reedcore.programme import BedSetup, Programme, TriggerKind, Until
+from reedcore.programme import BedSetup, Programme, Until
 from reedcore.programme_json import programme_from_json
 from reedcore.reasons import Holds, Since, Span, Why
 
@@ -56,12 +56,12 @@ class SiteState:
     busy_l_min: dict[int, float] = field(default_factory=dict)
 
 
-_read: dict[tuple[int, datetime, float, float], Programme] = {}
+_read: dict[tuple[int, int, datetime, float, float], Programme] = {}
 
 
 def programme_of(version: ProgrammeVersion) -> Programme:
     """The core's programme of a published version. A version never changes, so it is read once a process."""
-    key = (version.pk or 0, version.published_at, version.low, version.high)
+    key = (version.pk or 0, version.shared_id or 0, version.published_at, version.low, version.high)
     found = _read.get(key)
     if found is None:
         if len(_read) > 20000:
@@ -299,8 +299,3 @@ def _rain_left(state: SiteState, bed: Bed) -> float:
     if not rule or last is None:
         return 0.0
     return max(0.0, float(rule["hold_min"]) - (state.now - last).total_seconds() / 60)
-
-
-def wants(version: ProgrammeVersion, kind: TriggerKind) -> bool:
-    """Does a programme go by a trigger of this kind?"""
-    return any(t["kind"] == kind.value for t in version.body.get("triggers", []))

@@ -258,15 +258,18 @@ def test_a_heater_runs_by_orders_that_end_by_themselves(holding, grower):
     order = Command.objects.get()
     assert order.seconds == 180 and order.actuator == device and DeviceControl.objects.get().on
     Command.objects.update(state="started", started_at=NOW)
-    climate(holding, 0.0, 1, temp=15.5)
-    tick(holding.site, NOW + timedelta(minutes=1))
-    assert Command.objects.count() == 2, "while it is to stay on it is ordered anew"
-    climate(holding, 0.0, 2, temp=19.0)
-    tick(holding.site, NOW + timedelta(minutes=2))
+    for minute, orders in ((1, 1), (2, 2), (3, 2), (4, 3)):
+        climate(holding, 0.0, minute, temp=15.5)
+        tick(holding.site, NOW + timedelta(minutes=minute))
+        assert Command.objects.count() == orders, (
+            "while it is to stay on it is ordered anew, before the last order ends"
+        )
+    climate(holding, 0.0, 5, temp=19.0)
+    tick(holding.site, NOW + timedelta(minutes=5))
     assert Command.objects.latest("pk").seconds == 0 and not DeviceControl.objects.get().on
-    climate(holding, 0.0, 3, temp=19.0)
-    tick(holding.site, NOW + timedelta(minutes=3))
-    assert Command.objects.count() == 3, "off is said once"
+    climate(holding, 0.0, 6, temp=19.0)
+    tick(holding.site, NOW + timedelta(minutes=6))
+    assert Command.objects.count() == 4, "off is said once"
     line = send(grower, "get", f"sites/{holding.site.pk}/devices/").json()["devices"][0]
     assert line["starts_ever"] == 1 and "19.0 °C against 18" in line["why"]
 
