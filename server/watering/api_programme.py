@@ -19,6 +19,7 @@ from reedcore.programme_checks import programme_faults, ranges_of
 from reedcore.programme_json import programme_from_json, programme_schema
 from reedcore.schools import NOTES, Proposal, School, lean_changes
 
+from .counters import counted
 from .models import ProgrammeVersion, SharedProgramme
 from .proposal import proposal_of
 from .services import check_days, publish_programme
@@ -101,6 +102,8 @@ class ProgrammeOut:
     gap_factor: float
     drains: list[DrainLine]
     normal_day_ml: float | None
+    valve_starts: int
+    valve_hours: float
     has: list[str] = field(default_factory=list)
 
 
@@ -200,6 +203,7 @@ def programme(request: Request, bed_id: int) -> ProgrammeOut:
             for c in bed.drain_corrections.filter(dose_ml__gt=0).order_by("-day")[:7]
         ],
         state.normal_ml.get(bed.pk),
+        *counted(bed.valve.pk if hasattr(bed, "valve") else 0, None),
         _has(state, bed),
     )
 

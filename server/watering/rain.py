@@ -13,6 +13,8 @@ from .state import SiteState
 
 MM_PER_TIP = 0.2
 """A usual tipping gauge, until the gauge's own factor is published. Starting value."""
+COLLECTOR_CM2 = 200.0
+"""A usual collector, unless the channel's settings say otherwise (`collector_cm2`). Starting value."""
 MOST_MM = 100.0
 
 
@@ -32,7 +34,9 @@ def rain_mm(site_pk: int, since: datetime, now: datetime) -> float:
     counts = ([float(before)] if before is not None else []) + tips
     risen = sum(b - a if b >= a else b for a, b in itertools.pairwise(counts))
     version = current_calibrations([gauge.pk], now).get(gauge.pk)
-    factor = MM_PER_TIP if version is None else float(slope_of_curve(0.0, version.curve))
+    # The bench of a gauge gives mL per tip; over the collector's area they are mm.
+    collector_cm2 = float(gauge.input_settings.get("collector_cm2", COLLECTOR_CM2))
+    factor = MM_PER_TIP if version is None else 10 * float(slope_of_curve(0.0, version.curve)) / collector_cm2
     return min(MOST_MM, risen * factor)
 
 

@@ -27,6 +27,8 @@ from .state import SiteState, bed_state, gather, programme_of
 
 STEP = timedelta(minutes=3)
 MIN_DRAIN_ML = 0.5
+CAUGHT = ("drain_tips", "drain_weight")
+"""Drain caught under a part of a bed, where no counter gives it per plant."""
 
 
 @dataclass
@@ -103,7 +105,7 @@ class Tracks:
 def read_tracks(bed: Bed, start: datetime, end: datetime, step: timedelta) -> Tracks:
     """Bucketed tracks of a bed and its house from `start` to `end`."""
     channels = list(Channel.objects.filter(bed=bed)) + list(Channel.objects.filter(house_id=bed.house_id))
-    drain = {c.pk for c in channels if c.quantity == Quantity.DRAIN}
+    drain = {c.pk for c in channels if c.quantity in (Quantity.DRAIN, *CAUGHT)}
     data = bucketed([c.pk for c in channels if c.pk not in drain], start, end, step)
     data |= bucketed(sorted(drain), start, end, step, last_value=True)
     count = len(next(iter(data.values()))) if data else max(1, int((end - start) / step))
@@ -133,7 +135,35 @@ def read_tracks(bed: Bed, start: datetime, end: datetime, step: timedelta) -> Tr
     # Below a fifth of water by volume the probe's permittivity says more about contact than about salts.
     pore = np.where(theta > 0.2, pore, np.nan)
     vpd = air_vpd_from_humidity(track("air_temp"), track("humidity"))
-    return Tracks(theta, pore, vpd, track("radiation"), track("drain"))
+    drained = (
+        track("drain")
+        if any(c.quantity == Quantity.DRAIN for c in channels)
+        else _caught(bed, channels, versions, times, data)
+    )
+    return Tracks(theta, pore, vpd, track("radiation"), drained)
+
+
+def _caught(
+    bed: Bed,
+    channels: list[Channel],
+    versions: dict[int, list[CalibrationVersion]],
+    times: np.ndarray,
+    data: dict[int, np.ndarray],
+) -> np.ndarray:
+    """Drain in mL per plant from a tipping gauge or a scale under part of the bed.
+
+    Tips count once the gauge's mL per tip is published; a gram is a millilitre. The catch is of one container's plants,
+    unless the channel's settings say of how many (`plants`).
+    """
+    merged = np.full(len(times), np.nan)
+    for c in channels:
+        if c.quantity not in CAUGHT or (c.quantity == "drain_tips" and not versions.get(c.pk)):
+            continue
+        value = corrected(times, data[c.pk], versions.get(c.pk, [])) / float(
+            c.input_settings.get("plants", bed.plants_per_container)
+        )
+        merged = np.where(np.isnan(value), merged, value)
+    return merged
 
 
 def drops_of(drain: np.ndarray, start: datetime, step: timedelta) -> list[Drop]:

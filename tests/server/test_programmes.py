@@ -4,6 +4,7 @@ from datetime import date, timedelta
 
 import pytest
 
+from calibration.models import CalibrationVersion
 from fitting.models import Channel
 from readings.models import Latest, Reading
 from watering.control import tick
@@ -22,7 +23,7 @@ from watering.models import (
 )
 from watering.state import gather
 
-from .conftest import BODY, NOW, fields_of, form, raw_of, send
+from .conftest import BODY, NOW, fields_of, form, raw_of, send, straight_line
 
 pytestmark = pytest.mark.django_db
 
@@ -366,3 +367,27 @@ def test_a_clock_set_back_withholds_and_says_so(dry, grower):
     assert tick(dry.site, back) == 1
     assert Decision.objects.get(tick_at=back.replace(second=0)).why == "clock" and Pulse.objects.count() == 1
     assert tick(dry.site, back + timedelta(seconds=20)) == 0
+
+
+def test_drain_is_read_from_tips_and_from_a_scale_too(dry):
+    """A gauge under one container of four plants, 5 mL a tip; a scale in grams."""
+    from watering.days import renew_day
+
+    bed, start = dry.beds[0], NOW - timedelta(hours=4)
+    Pulse.objects.create(bed=bed, ordered_at=start, seconds=200, dose_ml=400, state="done")
+    tips = Channel.objects.create(node=dry.node, quantity="drain_tips", bed=bed, register=150)
+    Reading.objects.bulk_create(
+        [Reading(channel=tips, time=start + timedelta(minutes=5 * i), raw=100 + 2 * i) for i in range(11)]
+    )
+    assert renew_day(bed, NOW.date()).drain_ml is None, "without its mL per tip a gauge says nothing"
+    CalibrationVersion.objects.create(
+        **straight_line(
+            tips, dry.people["owner"], method="tip", gives="millilitres", coefficients=[0.0, 5.0], low=0, high=1e6
+        )
+    )
+    assert renew_day(bed, NOW.date()).drain_ml == pytest.approx(20 * 5 / 4, rel=0.11)
+    tips.retired_at = NOW
+    tips.quantity = "drain_weight"
+    tips.save()
+    CalibrationVersion.objects.all().delete()
+    assert renew_day(bed, NOW.date()).drain_ml == pytest.approx(20 / 4, rel=0.11)

@@ -4981,6 +4981,9 @@ export interface components {
             drains: components["schemas"]["DrainLine"][];
             /** Format: double */
             normal_day_ml: number | null;
+            valve_starts: number;
+            /** Format: double */
+            valve_hours: number;
             has?: string[];
         };
         ProgrammeRequest: {

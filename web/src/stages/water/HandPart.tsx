@@ -26,6 +26,7 @@ export function HandPart({ watch, bed, programme, mayChange }: { watch: Watch; b
     <>
       <h1>Bed {bed.name}, by hand</h1>
       <p className="lead" role="status">{state}</p>
+      <p className="quiet">Its valve has opened {programme.valve_starts} times, {fixed(programme.valve_hours, 1)} h in all, as its node confirmed.</p>
       {!mayChange && <p className="quiet">Your role may look, not order.</p>}
       {mayChange && (
         <div className="hand">
