@@ -377,7 +377,7 @@ def test_drain_is_read_from_tips_and_from_a_scale_too(dry):
     Pulse.objects.create(bed=bed, ordered_at=start, seconds=200, dose_ml=400, state="done")
     tips = Channel.objects.create(node=dry.node, quantity="drain_tips", bed=bed, register=150)
     Reading.objects.bulk_create(
-        [Reading(channel=tips, time=start + timedelta(minutes=5 * i), raw=100 + 2 * i) for i in range(11)]
+        [Reading(channel=tips, time=start + timedelta(minutes=5 * i), raw=100 + 8 * i) for i in range(11)]
     )
     assert renew_day(bed, NOW.date()).drain_ml is None, "without its mL per tip a gauge says nothing"
     CalibrationVersion.objects.create(
@@ -385,9 +385,9 @@ def test_drain_is_read_from_tips_and_from_a_scale_too(dry):
             tips, dry.people["owner"], method="tip", gives="millilitres", coefficients=[0.0, 5.0], low=0, high=1e6
         )
     )
-    assert renew_day(bed, NOW.date()).drain_ml == pytest.approx(20 * 5 / 4, rel=0.11)
+    assert renew_day(bed, NOW.date()).drain_ml == pytest.approx(80 * 5 / 4, rel=0.11)
     tips.retired_at = NOW
     tips.quantity = "drain_weight"
     tips.save()
     CalibrationVersion.objects.all().delete()
-    assert renew_day(bed, NOW.date()).drain_ml == pytest.approx(20 / 4, rel=0.11)
+    assert renew_day(bed, NOW.date()).drain_ml == pytest.approx(80 / 4, rel=0.11)
