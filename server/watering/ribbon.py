@@ -19,6 +19,8 @@ from reedcore.climate import air_vpd_from_humidity
 from reedcore.conductivity import pore_ec_from_bulk
 from reedcore.constants import STARTING_EPSILON_DRY
 from reedcore.curves import value_from_curve
+from reedcore.programme import TriggerKind
+from reedcore.triggers import trigger_measure
 
 from .forecast import Span, next_pulse_window, night_fall_points, rest_of_day, span_around
 from .forecast_scores import ForecastScore, last_score
@@ -27,6 +29,15 @@ from .state import SiteState, bed_state, gather, programme_of
 
 STEP = timedelta(minutes=3)
 MIN_DRAIN_ML = 0.5
+TRIGGER_UNITS: dict[TriggerKind, tuple[str, float]] = {
+    TriggerKind.FALLEN: ("points", 100.0),
+    TriggerKind.SUCTION: ("kPa", 1.0),
+    TriggerKind.LIGHT_SUM: ("J/cm²", 1.0),
+    TriggerKind.VPD_HOURS: ("kPa h", 1.0),
+    TriggerKind.WATER_USE: ("mL per plant", 1.0),
+    TriggerKind.ELAPSED: ("min", 1.0),
+}
+"""How what a trigger sees is shown: unit, and shown value per unit inside."""
 CAUGHT = ("drain_tips", "drain_weight")
 """Drain caught under a part of a bed, where no counter gives it per plant."""
 
@@ -69,6 +80,16 @@ class CalibrationMark:
 
 
 @dataclass
+class TriggerNow:
+    """What a trigger of the acting programme sees now, against the value at which it fires, in `unit`."""
+
+    kind: TriggerKind
+    value: float | None
+    limit: float
+    unit: str
+
+
+@dataclass
 class Ribbon:
     """Arrays have one value per step from `start`; None where nothing was read. θ as m3/m3."""
 
@@ -91,6 +112,7 @@ class Ribbon:
     calibrations: list[CalibrationMark]
     forecast: RibbonForecast | None
     scored: ForecastScore | None
+    triggers: list[TriggerNow]
 
 
 @dataclass
@@ -214,7 +236,23 @@ def ribbon_of(bed: Bed, at: datetime | None = None) -> Ribbon:
         [_mark(m) for m in marks],
         _forecast(bed, state, span, tracks.pore_ec) if span.start <= now < span.end else None,
         last_score(bed),
+        _triggers(bed, state),
     )
+
+
+def _triggers(bed: Bed, state: SiteState) -> list[TriggerNow]:
+    version = state.programmes.get(bed.pk)
+    if version is None or bed.pk not in state.setups:
+        return []
+    programme = programme_of(version)
+    held = bed_state(state, bed, programme.stale_after_s)
+    out = []
+    for t in programme.triggers:
+        if t.kind in TRIGGER_UNITS:
+            unit, scale = TRIGGER_UNITS[t.kind]
+            value = trigger_measure(t.kind, held, state.now) * scale
+            out.append(TriggerNow(t.kind, value if -1e9 < value < 1e9 else None, t.value * scale, unit))
+    return out
 
 
 def _mark(v: CalibrationVersion) -> CalibrationMark:

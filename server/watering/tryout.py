@@ -25,7 +25,7 @@ from reedcore.words import say_decision
 
 from .forecast import Span, clear_sky, fresh_start, run, span_around
 from .models import Pulse, PulseState
-from .ribbon import Drop, Peg, read_tracks
+from .ribbon import TRIGGER_UNITS, Drop, Peg, read_tracks
 
 SIM_STEP_MIN = 3
 WEEK_STEP_MIN = 20
@@ -49,16 +49,6 @@ class Track:
     unit: str
     limit: float
     values: list[float | None]
-
-
-TRIGGER_UNITS = {
-    TriggerKind.FALLEN: ("points", 100.0),
-    TriggerKind.SUCTION: ("kPa", 1.0),
-    TriggerKind.LIGHT_SUM: ("J/cm²", 1.0),
-    TriggerKind.VPD_HOURS: ("kPa h", 1.0),
-    TriggerKind.WATER_USE: ("mL per plant", 1.0),
-    TriggerKind.ELAPSED: ("min", 1.0),
-}
 
 
 @dataclass

@@ -84,11 +84,14 @@ def test_a_light_sum_grower_needs_no_probe(holding, grower):
         climate(holding, 500.0, minute)
         holding.set_tank(2000, NOW + timedelta(minutes=minute))
         tick(holding.site, NOW + timedelta(minutes=minute))
+    holding.set_now(NOW + timedelta(minutes=21))
     pulse = Pulse.objects.get()
     # 500 W/m2 bring 3 J/cm2 a minute: 60 J/cm2 in twenty.
     assert pulse.ordered_at == NOW + timedelta(minutes=20)
     sums = HouseSums.objects.get()
     assert BedControl.objects.get().light_at_pulse == pytest.approx(60.0) and sums.light_j_cm2 == pytest.approx(63.0)
+    shown = send(grower, "get", f"beds/{holding.beds[0].pk}/ribbon/").json()["triggers"]
+    assert shown == [{"kind": "light_sum", "value": pytest.approx(3.0), "limit": 60.0, "unit": "J/cm²"}]
     assert "60 of 60 J/cm²" in send(grower, "get", f"sites/{holding.site.pk}/slip/").json()[0]["body"]
 
 

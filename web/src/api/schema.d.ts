@@ -5348,6 +5348,7 @@ export interface components {
             calibrations: components["schemas"]["CalibrationMark"][];
             forecast: components["schemas"]["RibbonForecast"] | null;
             scored: components["schemas"]["ForecastScore"] | null;
+            triggers: components["schemas"]["TriggerNow"][];
         };
         RibbonForecast: {
             /** Format: date-time */
@@ -5956,6 +5957,14 @@ export interface components {
          * @enum {string}
          */
         TriggerKindEnum: "below_low" | "fallen" | "suction" | "light_sum" | "vpd_hours" | "water_use" | "elapsed" | "clock";
+        TriggerNow: {
+            kind: components["schemas"]["TriggerKindEnum"];
+            /** Format: double */
+            value: number | null;
+            /** Format: double */
+            limit: number;
+            unit: string;
+        };
         TriggerRequest: {
             kind: components["schemas"]["TriggerKindEnum"];
             /** Format: double */

@@ -32,6 +32,7 @@ export function WatchBed({ watch, bed, mayChange }: StageProps & { bed: BedNow }
       {ribbon.isError && <p role="alert" className="error">{problemOf(ribbon.error)}</p>}
       {ribbon.data && <DayRibbon data={fromRecord(ribbon.data)} zone={watch.time_zone} label={`Day ribbon of bed ${bed.name}`} height={390} onPick={(at) => setPicked(new Date(at).toISOString())} />}
       <WhyThen bed={bed.id} at={picked} zone={watch.time_zone} />
+      {ribbon.data && ribbon.data.triggers.length > 0 && <Asking ribbon={ribbon.data} />}
       {ribbon.data && <Ahead ribbon={ribbon.data} given={bed.given.value ?? 0} />}
       <div className="facts">
         <Fact label="Water held" figure={bed.water} now={watch.now} />
@@ -56,6 +57,22 @@ function WhyThen({ bed, at, zone }: { bed: number; at: string | null; zone: stri
   if (why.isError) return <p role="alert" className="error">{problemOf(why.error)}</p>;
   const w = why.data;
   return w ? <p role="status" className="why-then"><b>{clock(w.at, zone)}. {w.heading}</b> {w.body}{w.since && <span className="quiet"> Decided {clock(w.since, zone)} and unchanged until then{w.programme === null ? "" : `, programme ${w.programme}`}.</span>}</p> : <p className="quiet">Looking it up…</p>;
+}
+
+const ASKS: Record<string, string> = { fallen: "fallen since the peak", suction: "suction", light_sum: "light since the last pulse", vpd_hours: "VPD-hours since the last pulse", water_use: "modelled use since the last pulse", elapsed: "time since the last pulse" };
+
+/** How far each trigger of the programme is on its way to the next pulse. */
+function Asking({ ribbon }: { ribbon: Ribbon }) {
+  return (
+    <ul className="asking" aria-label="What asks for the next pulse">
+      {ribbon.triggers.map((t) => (
+        <li key={t.kind}>
+          <span>{ASKS[t.kind] ?? t.kind}: <b>{t.value === null ? "not measured" : `${fixed(t.value, t.limit < 10 ? 1 : 0)} of ${fixed(t.limit, t.limit < 10 ? 1 : 0)} ${t.unit}`}</b></span>
+          <span className="asking-bar" aria-hidden="true"><i style={{ width: `${Math.min(100, Math.max(0, ((t.value ?? 0) / t.limit) * 100))}%` }} /></span>
+        </li>
+      ))}
+    </ul>
+  );
 }
 
 /** The rest of the day as it is forecast, and how yesterday's forecast came true. */

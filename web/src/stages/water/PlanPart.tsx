@@ -107,7 +107,7 @@ function Calendar({ watch, mayChange }: StageProps) {
               <b>{e.title}</b>: {e.kind === "hold" ? "nothing is given" : e.programme}{e.now && <b className="tone-water"> today</b>}
               <span className="quiet block">{e.first_day === e.last_day ? day(e.first_day) : `${day(e.first_day)} to ${day(e.last_day)}`}; {e.bed ? `bed ${e.bed}` : e.house || "the whole holding"}{e.growth_stage && `, while ${e.growth_stage}`}: beds {counted(e.beds)}; {e.made_by}</span>
             </div>
-            {mayChange && e.last_day >= p.today && <button type="button" className="button" aria-label={`Take ${e.title} out`} onClick={() => end.mutate(e.id)}>{e.now ? "End it" : "Take it out"}</button>}
+            {mayChange && e.last_day >= p.today && <button type="button" className="button" aria-label={`${e.now ? "End it" : "Take it out"}: ${e.title}`} onClick={() => end.mutate(e.id)}>{e.now ? "End it" : "Take it out"}</button>}
           </li>
         ))}
       </ul>
