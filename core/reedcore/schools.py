@@ -248,6 +248,13 @@ def lean_changes(programme: Programme, setup: BedSetup, lean: Lean) -> list[Lean
     for path, moment, by in (("start.value", programme.start, start), ("stop.value", programme.stop, stop)):
         if moment.kind is MomentKind.SUN:
             changes.append(LeanChange(path, moment.value, moment.value + by, _when(path, leafy)))
+        elif moment.kind is MomentKind.FALL:
+            after = round(moment.value * (0.8 if leafy else 1.25), 3)
+            changes.append(
+                LeanChange(
+                    path, moment.value, after, "a smaller fall overnight" if leafy else "a deeper fall overnight"
+                )
+            )
     top = setup.capacity - 0.005
     for path, value in (("low", programme.low), ("high", programme.high)):
         after = round(min(top if path == "high" else programme.high - 0.005 if leafy else top, value + band), 3)

@@ -269,10 +269,11 @@ def replay(bed: Bed, programme: Programme, state: BedState, day: date) -> Replay
     )
     drained = tracks.drain[np.isfinite(tracks.drain)]
     step = int(BUCKET.total_seconds() // 60)
+    fitted = again[::step].tolist()
     return Replayed(
         day, span.start, span.sunrise, span.end, step,
-        [None if v != v else float(v) for v in tracks.theta],
-        again[::step].tolist(),
+        [None if v != v else float(v) for v in tracks.theta[: len(fitted)]],
+        fitted,
         [Peg(p.started_at or p.ordered_at, p.dose_ml, p.seconds, p.state, p.delivered_ml) for p in pulses],
         sum(p.dose_ml for p in pulses),
         float(drained[-1] - drained[0]) if len(drained) > 1 else None,

@@ -62,6 +62,12 @@ def test_a_lean_lists_all_it_moves_and_nothing_else(lean):
     assert programme_faults(moved, COIR) == []
 
 
+def test_a_lean_moves_the_overnight_fall_where_the_day_stops_by_it():
+    base = replace(propose_school(School.THRESHOLD, COIR, 2300).programme, stop=Moment(MomentKind.FALL, 0.06))
+    falls = {x: lean_programme(base, COIR, x).stop.value for x in Lean}
+    assert falls[Lean.LEAFY] < falls[Lean.BALANCED] == 0.06 < falls[Lean.FRUITING]
+
+
 @settings(max_examples=300)
 @given(programmes)
 def test_json_there_and_back(programme):
