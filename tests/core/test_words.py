@@ -113,3 +113,35 @@ def test_the_watering_hours_are_told_before_and_after():
     before = say_reason(Reason(Why.OUTSIDE_HOURS, {**NUMBERS, "to_start_min": 90.0}))
     after = say_reason(Reason(Why.OUTSIDE_HOURS, {**NUMBERS, "to_start_min": -600.0}))
     assert "begin in 90 min" in before and "over for today" in after
+
+
+SAID = [
+    (
+        Reason(Why.NOT_YET, {"value": 62.0, "limit": 107.0}, "light_sum"),
+        "the light since the last pulse is 62 of 107 J/cm²",
+    ),
+    (Reason(Why.NOT_YET, {"clock_min": 425.0, "now_min": 400.0}, "clock_time"), "the next clock time is 07:05"),
+    (Reason(Why.NOT_YET, {"value": float("nan"), "limit": 3.0}, "suction"), "the suction is not measured"),
+    (
+        Reason(Why.RECHARGE, {"pulse": 2.0, "pulses": 8.0}, "drain"),
+        "recharge, pulse 2 of at most 8, until the first drain",
+    ),
+    (Reason(Why.LOCKED, {}, "Ines"), "Ines has locked it out for work; only they take the lock off"),
+    (
+        Reason(Why.NOT_MEASURED, {}, "vpd_hours"),
+        "the dryness of the air since the last pulse is not measured: check its sensor",
+    ),
+    (
+        Reason(Why.FEED_EC, {"value": 4.1, "low": 1.2, "high": 3.6}),
+        "the feed's conductivity is 4.1 mS/cm, over 3.6 mS/cm: check doser, stock and probe",
+    ),
+    (
+        Reason(Why.ELAPSED, {"value": float("inf"), "limit": 60.0}),
+        "the time since the last pulse is longer than any limit",
+    ),
+]
+
+
+@pytest.mark.parametrize(("reason", "words"), SAID, ids=[r.why.value + r.text for r, _ in SAID])
+def test_reasons_with_a_name_or_a_trigger(reason, words):
+    assert say_reason(reason) == words
