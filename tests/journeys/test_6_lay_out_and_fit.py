@@ -178,7 +178,7 @@ def test_the_sheet_prints_one_page_in_black_and_white(stack, open_page):
     page = open_page("/fit?part=sheet")
     page.get_by_role("article", name=re.compile("Wiring sheet")).wait_for()
     page.locator(".wiring img").first.wait_for()
-    assert page.evaluate("[...document.querySelectorAll('.wiring img')].every(i => i.complete && i.naturalWidth > 0)")
+    page.wait_for_function("[...document.querySelectorAll('.wiring img')].every(i => i.complete && i.naturalWidth > 0)")
     page.emulate_media(media="print")
     expect(page.locator(".reed-row")).to_be_hidden()
     expect(page.get_by_text("keep the electronics above this line")).to_be_visible()
