@@ -157,7 +157,7 @@ function BedTable({ house, chosen, mayChange, onEdit, onCopy }: { house: HouseOu
                 {sure === b.id && (
                   <span role="alert">
                     Bed {b.form.name} leaves the row and is watered no more; its record stays.{" "}
-                    <button type="button" className="quiet-button" onClick={() => retire.mutate(b, { onSettled: () => setSure(null) })}>retire it</button>{" "}
+                    <button type="button" className="quiet-button" onClick={() => retire.mutate(b, { onSettled: () => setSure((s) => (s === b.id ? null : s)) })}>retire it</button>{" "}
                     <button type="button" className="quiet-button" onClick={() => setSure(null)}>leave it</button>
                   </span>
                 )}
