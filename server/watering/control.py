@@ -93,6 +93,8 @@ def _decide_all(state: SiteState, at: datetime) -> int:
         decision = decide(programme, bed_state(state, bed, programme.stale_after_s), state.now)
         changed = remember(state.controls[bed.pk], decision)
         changed |= _follow_peak(state, bed)
+        if decision.credit_used_ml:
+            _count_rain_as_pulse(state, bed)
         if decision.action is Action.GIVE or decision.reasons[0].why.value != state.controls[bed.pk].last_why:
             decisions.append(_row(bed, decision, at))
             state.controls[bed.pk].last_why = decision.reasons[0].why.value
@@ -108,6 +110,13 @@ def _decide_all(state: SiteState, at: datetime) -> int:
     if decisions:
         tell(state.site.pk, "watering")
     return len(beds)
+
+
+def _count_rain_as_pulse(state: SiteState, bed: Bed) -> None:
+    """A pulse that rain has given: its soak is waited for and its sums begin anew, or the credit would be gone in minutes."""
+    control = state.controls[bed.pk]
+    control.last_pulse_start = control.last_pulse_end = state.now
+    mark_pulse(control, state.sums.get(bed.house_id), state.waters[bed.pk].theta)
 
 
 def _in_order_of_need(state: SiteState) -> list[Bed]:

@@ -338,7 +338,14 @@ def test_rain_holds_and_counts_on_open_beds(planned, grower):
     planned.set_tank(2000, later)
     tick(planned.site, later)
     assert Decision.objects.latest("tick_at").why == "rain_credit" and not Pulse.objects.exists()
-    assert BedControl.objects.get(bed=planned.beds[0]).rain_credit_ml == pytest.approx(2000 / 2.6 * 0.5 - 140)
+    left = BedControl.objects.get(bed=planned.beds[0]).rain_credit_ml
+    assert left == pytest.approx(2000 / 2.6 * 0.5 - 140)
+    soon = later + timedelta(minutes=1)
+    planned.set_raw(0, raw_of(0.70), soon)
+    tick(planned.site, soon)
+    assert BedControl.objects.get(bed=planned.beds[0]).rain_credit_ml == left, (
+        "the soak of a credited pulse is waited for"
+    )
 
 
 def test_practice_hides_the_fault_scores_once_and_is_ones_own(holding, grower, client_of):
